@@ -1,0 +1,1 @@
+"""What people type: one module for each noun; options in, calls to the core, views out."""

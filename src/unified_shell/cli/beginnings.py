@@ -1,0 +1,35 @@
+"""Nouns and verbs are found by their names or the unique beginnings of them."""
+
+import click
+
+from unified_shell.core.errors import UnknownName
+
+__all__ = ["VerbGroup", "resolve_beginning"]
+
+
+class VerbGroup(click.Group):
+    """A noun's group: verbs by their unique beginnings."""
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Find a verb by its name or the unique beginning of it."""
+        return resolve_beginning(self, ctx, args, f"{ctx.info_name} command")
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the verbs in the order in which they were written."""
+        return list(self.commands)
+
+
+def resolve_beginning(
+    group: click.Group, ctx: click.Context, args: list[str], kind: str
+) -> tuple[str | None, click.Command | None, list[str]]:
+    """Return what a group's first word means; raises UnknownName, or a usage error where it is not unique."""
+    typed, rest = args[0], args[1:]
+    known = group.list_commands(ctx)
+    fitting = [typed] if typed in known else [name for name in known if name.startswith(typed)]
+    if len(fitting) == 1:
+        return fitting[0], group.get_command(ctx, fitting[0]), rest
+    if fitting:
+        raise click.UsageError(f"{typed!r} may be {' or '.join(fitting)}", ctx)
+    raise UnknownName(kind, typed, known, next_step=f"{ctx.command_path} --help")

@@ -1,0 +1,19 @@
+"""`ush demo`."""
+
+import click
+
+from .workbench import Workbench, pass_bench
+
+__all__ = ["demo"]
+
+
+@click.command()
+@click.option(
+    "--keep", default="", metavar="DIR", help="Where to put the scratch home, which is kept; DIR must be new."
+)
+@pass_bench
+def demo(bench: Workbench, keep: str) -> None:
+    """Run the whole job on the apiary study in a scratch home: look, get, wire, verify, undo; offline."""
+    from unified_shell.demo.script import run_demo
+
+    click.get_current_context().exit(run_demo(bench.screen, bench.host, keep))

@@ -1,0 +1,149 @@
+"""`ush environment`."""
+
+import os
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["environment"]
+
+
+@click.group(cls=VerbGroup)
+def environment() -> None:
+    """Isolated package environments."""
+
+
+@environment.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_environments_(bench: Workbench, *, as_json: bool) -> None:
+    """List the environments of this account."""
+    from unified_shell.core.environments.known import list_environments
+    from unified_shell.core.machine.places import shown
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.tables import print_table
+
+    found = list_environments(bench.locations)
+    if as_json:
+        bench.screen.result(json_text("environments", found))
+    elif not found:
+        bench.screen.result("There is no environment yet.\nNext: ush environment new NAME")
+    else:
+        rows = [
+            (
+                one.name,
+                one.contents.python,
+                str(len(one.contents.distributions)),
+                ", ".join(each.requested for each in one.contents.requested) or "nothing yet",
+                shown(one.prefix, bench.host.home),
+            )
+            for one in found
+        ]
+        print_table(bench.screen, ("name", "Python", "distributions", "asked for", "where"), rows)
+
+
+@environment.command()
+@click.argument("name")
+@click.option("--interpreter", "wanted", default="", help="A path, an adopted name or a version; else the session's.")
+@change_options
+@pass_bench
+def new(bench: Workbench, name: str, wanted: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+    """Make the environment NAME, empty, on an interpreter of this machine."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.changing import plan_new
+    from unified_shell.core.interpreters.adopted import choose_interpreter
+
+    facts = choose_interpreter(wanted, bench.host, bench.locations)
+
+    def make() -> Change:
+        return plan_new(name, facts, bench.host, bench.locations)
+
+    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+
+
+@environment.command()
+@click.argument("name")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def show(bench: Workbench, name: str, *, as_json: bool) -> None:
+    """Show what the environment NAME holds, where it is, and a line to start each of its commands."""
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.verification.environment_checks import read_installed
+    from unified_shell.views.environment_view import print_environment
+    from unified_shell.views.json_view import json_text
+
+    found = find_environment(name, bench.host, bench.locations)
+    installed = read_installed(found)
+    if as_json:
+        commands = sorted(entry.name for one in installed.values() for entry in one.commands)
+        imports = {key: list(one.imports) for key, one in installed.items()}
+        bench.screen.result(
+            json_text("environment", {"environment": found, "commands": commands, "imports": imports})
+        )
+    else:
+        print_environment(bench.screen, found, installed, bench.host.home)
+
+
+@environment.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
+@click.argument("name")
+@click.argument("command", nargs=-1, required=True, type=click.UNPROCESSED)
+@pass_bench
+def run(bench: Workbench, name: str, command: tuple[str, ...]) -> None:
+    """Run COMMAND in the environment NAME: ush environment run NAME -- COMMAND ..."""
+    from unified_shell.core.environments.running import entered_variables, environment_prefix
+    from unified_shell.core.errors import WordsOff, nearest
+    from unified_shell.core.machine.processes import replace_process
+
+    prefix = environment_prefix(name, bench.host, bench.locations)
+    words = command[1:] if command[0] == "--" else command
+    if not words:
+        raise WordsOff("no command is given", next_step=f"ush environment run {name} -- python")
+    error = replace_process(words, entered_variables(prefix, bench.host))
+    near = nearest(words[0], os.listdir(os.path.join(prefix, "bin")))
+    why = "is not there" if isinstance(error, FileNotFoundError) else (error.strerror or "").lower()
+    raise WordsOff(
+        f"{words[0]!r} {why}, in the environment {name} or on PATH",
+        where=f"did you mean {near}?" if near else "",
+        next_step=f"ush environment show {name}",
+    )
+
+
+@environment.command()
+@click.argument("name")
+@pass_bench
+def enter(bench: Workbench, name: str) -> None:
+    """Open a session of your shell that has entered the environment NAME; `exit` leaves it."""
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.running import entered_session
+    from unified_shell.core.errors import CouldNot
+    from unified_shell.core.machine.processes import run_attached
+
+    found = find_environment(name, bench.host, bench.locations)
+    session = entered_session(found.prefix, bench.host)
+    bench.screen.say(f"Entering {found.name} (Python {found.contents.python}); exit leaves it again.")
+    code = run_attached((session.program, *session.argv[1:]), environment=dict(session.variables))
+    if code in (126, 127):
+        raise CouldNot(f"{session.program} did not start, or its last command was not found")
+    click.get_current_context().exit(code)
+
+
+@environment.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+    """Drop the environment NAME; `ush undo` brings it back."""
+    from unified_shell.core.environments.changing import plan_drop
+    from unified_shell.core.environments.known import find_environment
+
+    perform(
+        bench,
+        lambda: plan_drop(find_environment(name, bench.host, bench.locations), bench.host, bench.locations),
+        yes=yes,
+        only_plan=only_plan,
+        as_json=as_json,
+        strict=strict,
+    )

@@ -1,0 +1,98 @@
+"""`ush index`."""
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["index"]
+
+
+@click.group(cls=VerbGroup)
+def index() -> None:
+    """Where packages come from: indexes are asked in their order."""
+
+
+@index.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_indexes(bench: Workbench, *, as_json: bool) -> None:
+    """List the indexes in the order in which they are asked."""
+    from unified_shell.core.indexes.registered import read_indexes
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.tables import print_table
+
+    found = read_indexes(bench.locations)
+    if as_json:
+        rows = [{"name": one.name, "address": one.shown} for one in found]
+        bench.screen.result(json_text("indexes", rows))
+    elif not found:
+        bench.screen.result("No index is named yet.\nNext: ush index add NAME ADDRESS")
+    else:
+        print_table(bench.screen, ("name", "address"), [(one.name, one.shown) for one in found])
+
+
+@index.command()
+@click.argument("name")
+@click.argument("address")
+@change_options
+@pass_bench
+def add(
+    bench: Workbench, name: str, address: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool
+) -> None:
+    """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME."""
+    from unified_shell.core.indexes.registered import plan_add
+
+    perform(
+        bench,
+        lambda: plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers),
+        yes=yes,
+        only_plan=only_plan,
+        as_json=as_json,
+        strict=strict,
+    )
+
+
+@index.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+    """Forget the index NAME; what came from it stays."""
+    from unified_shell.core.indexes.registered import plan_drop
+
+    perform(
+        bench,
+        lambda: plan_drop(name, bench.locations),
+        yes=yes,
+        only_plan=only_plan,
+        as_json=as_json,
+        strict=strict,
+    )
+
+
+@index.command()
+@click.argument("folder", type=click.Path(exists=True, file_okay=False))
+@click.option("--port", default=0, help="The port to listen at; a free one, if not given.")
+@click.option("--address", default="127.0.0.1", show_default=True, help="The address to listen at.")
+@pass_bench
+def serve(bench: Workbench, folder: str, port: int, address: str) -> None:
+    """Serve a FOLDER of wheels by the Simple Repository API, until interrupted."""
+    from unified_shell.core.errors import CouldNot
+    from unified_shell.core.indexes.server import make_server
+
+    try:
+        server = make_server(folder, address=address, port=port)
+    except (OSError, OverflowError) as error:
+        raise CouldNot(f"cannot listen at {address}, port {port}: {error}", next_step="leave --port out") from error
+    where = f"http://{address}:{server.server_address[1]}/simple/"
+    bench.screen.result(f"Serving {folder} at {where}")
+    bench.screen.out.file.flush()
+    bench.screen.say(f"To use it: ush index add NAME {where}   (interrupt ends it)")
+    try:
+        server.serve_forever()
+    except KeyboardInterrupt:
+        bench.screen.say("ended")
+    finally:
+        server.server_close()

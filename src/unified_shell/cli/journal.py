@@ -1,0 +1,76 @@
+"""`ush journal` and `ush undo`."""
+
+import click
+
+from .performing import change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["journal", "undo"]
+
+
+@click.command()
+@click.option("--all", "everything", is_flag=True, help="All changes, not the newest 20 alone.")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def journal(bench: Workbench, *, everything: bool, as_json: bool) -> None:
+    """Show what was done, newest first, and what is kept so that it can be undone."""
+    from unified_shell.core.changes.retention import kept_bytes_of
+    from unified_shell.core.changes.undo import is_standing
+    from unified_shell.views.journal_view import JournalRow, print_journal
+    from unified_shell.views.json_view import json_text
+
+    entries = bench.road.journal.entries(newest=None if everything else 20)
+    rows = [
+        JournalRow(
+            entry=one, standing=is_standing(bench.road, one), kept_bytes=kept_bytes_of(bench.road.journal, one)
+        )
+        for one in entries
+    ]
+    if as_json:
+        bench.screen.result(json_text("journal", rows))
+    else:
+        print_journal(bench.screen, rows)
+
+
+@click.command()
+@click.argument("number", type=int, required=False)
+@click.option("--through", is_flag=True, help="Take back the later changes that build on it as well.")
+@change_options
+@pass_bench
+def undo(
+    bench: Workbench,
+    number: int | None,
+    *,
+    through: bool,
+    yes: bool,
+    only_plan: bool,
+    as_json: bool,
+    strict: bool,
+) -> None:
+    """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
+    from unified_shell.core.changes.undo import later_dependants
+
+    entry = bench.road.journal.find(number) if number is not None else None
+    later = later_dependants(bench.road, entry) if through and entry is not None else ()
+    for one in (*(later_one.number for later_one in later), number):
+        _undo_one(bench, one, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+
+
+def _undo_one(
+    bench: Workbench, number: int | None, *, yes: bool, only_plan: bool, as_json: bool, strict: bool
+) -> None:
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.changes.undo import undo_change
+    from unified_shell.core.shells.session_files import derive_session_files
+    from unified_shell.core.verification.session_checks import check_wired_sessions
+
+    def make() -> Change:
+        return undo_change(
+            bench.road,
+            number,
+            words="undo" if number is None else f"undo {number}",
+            derive=lambda steps: derive_session_files(steps, bench.locations, bench.host.home),
+            verify=lambda: check_wired_sessions(bench.host, bench.locations),
+        )
+
+    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)

@@ -1,0 +1,95 @@
+"""`ush` and `ush look`."""
+
+from typing import TYPE_CHECKING
+
+import click
+
+from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.verification.survey import Survey
+
+__all__ = ["look", "show_standing"]
+
+
+@click.command()
+@click.argument("name", required=False)
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def look(bench: Workbench, name: str | None, *, as_json: bool) -> None:
+    """Look at this session and machine, or at one NAME: a command, a directory or a file.
+
+    A NAME with a slash in it is a directory or file; any other is a command. Exit code 1 if a command is
+    not ready.
+    """
+    if name is None:
+        _look_around(bench, as_json=as_json)
+    elif "/" in name or name in (".", ".."):
+        _look_at_place(bench, name, as_json=as_json)
+    else:
+        _look_for_name(bench, name, as_json=as_json)
+
+
+def show_standing(bench: Workbench) -> None:
+    """Show where this account stands, and the one next thing to do."""
+    from unified_shell.views.look_view import print_standing
+
+    print_standing(bench.screen, _survey(bench))
+
+
+def _survey(bench: Workbench) -> "Survey":
+    from unified_shell.core.machine.session import read_session
+    from unified_shell.core.verification.survey import survey
+
+    session = read_session()
+    shell = f"{session.shell} (login)" if session.is_login else session.shell
+    return survey(bench.host, bench.locations, session_shell=shell, session_is_interactive=session.is_interactive)
+
+
+def _look_around(bench: Workbench, *, as_json: bool) -> None:
+    seen = _survey(bench)
+    if as_json:
+        from unified_shell.views.json_view import json_text
+
+        bench.screen.result(json_text("look", seen))
+    else:
+        from unified_shell.views.look_view import print_survey
+
+        print_survey(bench.screen, seen, bench.host.home)
+
+
+def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
+    from unified_shell.core.commands.candidates import look_for_command
+    from unified_shell.core.commands.states import State
+    from unified_shell.core.shells.wiring import read_wiring
+    from unified_shell.core.verification.survey import managed_places
+
+    report = look_for_command(name, bench.host, managed_places(bench.locations), read_wiring(bench.locations))
+    if as_json:
+        from unified_shell.views.json_view import json_text
+
+        bench.screen.result(json_text("name", report))
+    else:
+        from unified_shell.views.look_view import print_name
+
+        print_name(bench.screen, report, bench.host.home)
+    if report.state is not State.READY:
+        click.get_current_context().exit(1)
+
+
+def _look_at_place(bench: Workbench, text: str, *, as_json: bool) -> None:
+    from unified_shell.core.commands.directories import look_at_place
+    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.machine.executables import FileKind
+
+    report = look_at_place(text, bench.host, bench.locations)
+    if report.kind == FileKind.ABSENT.value:
+        raise WordsOff(f"there is no {text!r}", next_step=f"ush look {text.rstrip('/').rsplit('/', 1)[-1]}")
+    if as_json:
+        from unified_shell.views.json_view import json_text
+
+        bench.screen.result(json_text("place", report))
+    else:
+        from unified_shell.views.look_view import print_place
+
+        print_place(bench.screen, report, bench.host.home)

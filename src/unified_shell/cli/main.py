@@ -1,0 +1,122 @@
+"""The entry point: the nouns by stage of the work, unique beginnings, errors turned into words."""
+
+import importlib
+import sys
+from typing import ClassVar
+
+import click
+
+from unified_shell import __version__
+from unified_shell.core.errors import UshError
+
+from .beginnings import resolve_beginning
+from .workbench import Workbench
+
+__all__ = ["main"]
+
+# stage, noun, module:object, what it is about. The modules are imported when their noun is typed.
+NOUNS = (
+    ("Look", "look", "look:look", "This session and machine at a glance; a command, directory or file."),
+    ("Get", "interpreter", "interpreter:interpreter", "Python interpreters: found, and registered in place."),
+    ("Get", "environment", "environment:environment", "Isolated package environments: made, entered, dropped."),
+    ("Get", "package", "package:package", "Packages in an environment: got from an index, dropped, listed."),
+    ("Get", "index", "index:index", "Where packages come from; serving a folder of wheels."),
+    ("Wire", "path", "path:path", "Directories on PATH in new sessions."),
+    ("Wire", "shell", "shell:shell", "Startup files: which are read, which read the wiring."),
+    ("Verify", "verify", "verify:verify", "Whether a new session launches the commands and imports the packages."),
+    ("Keep", "journal", "journal:journal", "What was done."),
+    ("Keep", "undo", "journal:undo", "Takes a change back."),
+    ("Try", "demo", "demo:demo", "The whole job on sample data in a scratch home, offline."),
+)
+
+
+class StagedGroup(click.Group):
+    """The top group: commands by stage, loaded when typed, found by their unique beginnings."""
+
+    modules: ClassVar[dict[str, str]] = {noun: place for _, noun, place, _ in NOUNS}
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the nouns in the order of the work."""
+        return list(self.modules)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Return a noun's command."""
+        place = self.modules.get(cmd_name)
+        if place is None:
+            return None
+        module, _, name = place.partition(":")
+        found: click.Command = getattr(importlib.import_module(f"unified_shell.cli.{module}"), name)
+        return found
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Find a noun by its name or the unique beginning of it."""
+        return resolve_beginning(self, ctx, args, "command")
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the nouns by stage."""
+        for stage in dict.fromkeys(stage for stage, *_ in NOUNS):
+            with formatter.section(stage):
+                formatter.write_dl([(noun, about) for one, noun, _, about in NOUNS if one == stage])
+
+
+@click.group(cls=StagedGroup, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="ush", message="%(prog)s %(version)s")
+@click.option("--trace", is_flag=True, help="Show where in the program an error arose.")
+@click.pass_context
+def ush(ctx: click.Context, *, trace: bool) -> None:
+    """Set up a research machine and verify that it works.
+
+    Look at what is there, get what is missing, wire it into the shells, verify that a new session launches
+    the commands and imports the packages; every change is planned, shown, and can be undone.
+    """
+    bench = Workbench(trace=trace)
+    ctx.obj = bench
+    if ctx.invoked_subcommand is None:
+        from .look import show_standing
+
+        show_standing(bench)
+
+
+def main() -> None:
+    """Run the command line and exit with its code."""
+    trace = "--trace" in sys.argv[1:3]
+    try:
+        code = ush.main(prog_name="ush", standalone_mode=False)
+        sys.exit(code if isinstance(code, int) else 0)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(2)
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("ush: interrupted; nothing was changed", err=True)
+        sys.exit(130)
+    except BrokenPipeError:
+        # Whoever read our output has seen enough.
+        sys.stderr.close()
+        sys.exit(0)
+    except UshError as error:
+        _tell(error, trace=trace)
+        sys.exit(error.exit_code)
+    except Exception as error:  # noqa: BLE001 - a fault of ours is told in words, its place kept in the log
+        _tell_unforeseen(error, trace=trace)
+        sys.exit(4)
+
+
+def _tell(error: UshError, *, trace: bool) -> None:
+    lines = [f"ush: {error}"]
+    if error.next_step:
+        lines.append(f"Next: {error.next_step}")
+    click.echo("\n".join(lines).encode("utf-8", "replace").decode(), err=True)
+    if trace:
+        raise error
+
+
+def _tell_unforeseen(error: Exception, *, trace: bool) -> None:
+    if trace:
+        raise error
+    from .log import write_log
+
+    place = write_log(error)
+    click.echo(f"ush: this was not foreseen: {type(error).__name__}: {error}", err=True)
+    click.echo(f"Next: the same with --trace as first word; where it arose is in {place}", err=True)

@@ -1,0 +1,104 @@
+"""`ush package`."""
+
+from collections.abc import Sequence
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["package"]
+
+in_environment = click.option(
+    "-e", "--environment", "name", default="", help="The environment; else the entered one."
+)
+
+
+@click.group(cls=VerbGroup)
+def package() -> None:
+    """Packages in an environment."""
+
+
+@package.command()
+@click.argument("requirements", nargs=-1, required=True, metavar="REQUIREMENT...")
+@in_environment
+@change_options
+@pass_bench
+def get(
+    bench: Workbench,
+    requirements: tuple[str, ...],
+    name: str,
+    *,
+    yes: bool,
+    only_plan: bool,
+    as_json: bool,
+    strict: bool,
+) -> None:
+    """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra]."""
+    from unified_shell.core.changes.plan import Change, Outcome
+    from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.environments.packages import parse_request, plan_get
+    from unified_shell.core.verification.arrivals import arrivals, with_checks
+
+    requests = [parse_request(text) for text in requirements]
+    before = choose_environment(name, bench.host, bench.locations)
+
+    def make() -> Change:
+        environment = choose_environment(name, bench.host, bench.locations)
+        change = plan_get(requests, environment, bench.indexes, bench.host, bench.locations)
+        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
+
+    def tell(_outcome: Outcome) -> Sequence[str]:
+        return arrivals(before, choose_environment(name, bench.host, bench.locations))
+
+    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict, tell=tell)
+
+
+@package.command("list")
+@in_environment
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_packages(bench: Workbench, name: str, *, as_json: bool) -> None:
+    """List what an environment holds, with the names to import and the commands."""
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.verification.environment_checks import read_installed
+    from unified_shell.views.environment_view import print_packages
+    from unified_shell.views.json_view import json_text
+
+    found = choose_environment(name, bench.host, bench.locations)
+    if as_json:
+        bench.screen.result(json_text("packages", found.contents.distributions))
+    else:
+        print_packages(bench.screen, found, read_installed(found))
+
+
+@package.command()
+@click.argument("names", nargs=-1, required=True, metavar="NAME...")
+@in_environment
+@change_options
+@pass_bench
+def drop(
+    bench: Workbench,
+    names: tuple[str, ...],
+    name: str,
+    *,
+    yes: bool,
+    only_plan: bool,
+    as_json: bool,
+    strict: bool,
+) -> None:
+    """Drop packages, and what came along for them alone."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.environments.packages import plan_drop_packages
+    from unified_shell.core.verification.arrivals import with_checks
+
+    def make() -> Change:
+        environment = choose_environment(name, bench.host, bench.locations)
+        change = plan_drop_packages(names, environment, bench.host, bench.locations, bench.indexes)
+        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
+
+    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)

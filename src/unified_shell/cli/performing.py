@@ -1,0 +1,98 @@
+"""From a request to an outcome: settle what was left, plan, show, ask, perform, tell."""
+
+from collections.abc import Callable, Sequence
+from typing import Any, TypeVar
+
+import click
+
+from unified_shell.core.changes.plan import Change, Outcome, Plan
+from unified_shell.core.errors import Refused
+
+from .workbench import Workbench
+
+__all__ = ["change_options", "perform"]
+
+Command = TypeVar("Command", bound="Callable[..., Any]")
+MAX_REMADE = 5
+
+
+def change_options(command: Command) -> Command:
+    """Give a command the options that every changing one has."""
+    command = click.option("--strict", is_flag=True, help="Put the change back if any check fails.")(command)
+    command = click.option("--json", "as_json", is_flag=True, help="With --plan: print the plan as JSON.")(command)
+    command = click.option("--plan", "only_plan", is_flag=True, help="Show the plan and change nothing.")(command)
+    return click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead with the plan.")(command)
+
+
+def perform(
+    bench: Workbench,
+    make: Callable[[], Change],
+    *,
+    yes: bool,
+    only_plan: bool,
+    as_json: bool,
+    strict: bool,
+    tell: Callable[[Outcome], Sequence[str]] | None = None,
+) -> None:
+    """Carry a request through and exit with 1 where something is at fault afterwards.
+
+    `make` plans; it is called again where the machine moved on meanwhile, and the new plan is shown where
+    it differs. `tell` returns more lines for the end.
+    """
+    from unified_shell.core.changes.recovery import settle
+    from unified_shell.core.changes.road import PlanMoved
+    from unified_shell.views.plan_view import print_outcome
+
+    if not only_plan:
+        for said in settle(bench.road):
+            bench.screen.say(said)
+    agreed: Plan | None = None
+    for _ in range(MAX_REMADE):
+        change = make()
+        if not _go_on(bench, change.plan, agreed, yes=yes, only_plan=only_plan, as_json=as_json):
+            return
+        agreed = change.plan
+        try:
+            outcome = _carry_through(bench, change, strict=strict)
+        except PlanMoved:
+            bench.screen.say("something changed meanwhile; the plan is made again")
+            continue
+        more = tell(outcome) if tell is not None else ()
+        print_outcome(bench.screen, outcome, (*change.plan.afterwards, *more), is_undo=bool(change.plan.undoes))
+        if outcome.faults:
+            click.get_current_context().exit(1)
+        return
+    raise Refused("others keep changing the same thing; nothing was changed", next_step="try again later")
+
+
+def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, *, yes: bool, only_plan: bool, as_json: bool) -> bool:
+    """Show a plan and say whether it is to be done; raises Refused where nobody can be asked."""
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.plan_view import print_plan
+
+    if only_plan and as_json:
+        bench.screen.result(json_text("plan", plan))
+        return False
+    if plan.nothing_to_do:
+        bench.screen.result(f"Nothing to change: {plan.nothing_to_do}.")
+        return False
+    if plan == agreed:
+        return True
+    print_plan(bench.screen, plan)
+    if only_plan:
+        return False
+    if yes:
+        return True
+    if not click.get_text_stream("stdin").isatty():
+        raise Refused("there is no terminal to ask at; nothing was changed", next_step="the same again with --yes")
+    if not click.confirm("Go ahead?", default=True, err=True):
+        bench.screen.say("Nothing was changed.")
+        click.get_current_context().exit(3)
+    return True
+
+
+def _carry_through(bench: Workbench, change: Change, *, strict: bool) -> Outcome:
+    if not bench.screen.err.is_terminal:
+        return bench.road.perform(change, strict=strict)
+    with bench.screen.err.status(f"{change.plan.aim} …"):
+        return bench.road.perform(change, strict=strict)

@@ -1,0 +1,93 @@
+"""`ush shell`."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import change_options, perform
+from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.shells.dialects.dialect import Dialect
+
+__all__ = ["shell"]
+
+
+@click.group(cls=VerbGroup)
+def shell() -> None:
+    """Startup files: which are read in which kind of session, and which read the wiring."""
+
+
+@shell.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_shells(bench: Workbench, *, as_json: bool) -> None:
+    """List each shell's startup files: which are read when, and which have the hook-up."""
+    from unified_shell.core.shells.dialects import WIRED
+    from unified_shell.core.shells.sessions import find_program
+    from unified_shell.core.shells.startup_files import read_startup_states
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.shell_view import print_startup_files
+
+    states = [
+        state
+        for dialect in WIRED
+        if find_program(dialect, bench.host)
+        for state in read_startup_states(dialect, bench.host)
+    ]
+    if as_json:
+        bench.screen.result(json_text("startup files", states))
+    else:
+        print_startup_files(bench.screen, states, bench.host.home)
+
+
+@shell.command()
+@click.argument("names", nargs=-1, metavar="[SHELL]...")
+@change_options
+@pass_bench
+def wire(
+    bench: Workbench, names: tuple[str, ...], *, yes: bool, only_plan: bool, as_json: bool, strict: bool
+) -> None:
+    """Let the startup files of SHELL (bash, sh; yours, if not given) read the wiring."""
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.wiring_shells import plan_wire
+
+    shells = chosen_shells(bench.host, _dialects(names))
+    perform(
+        bench,
+        lambda: plan_wire(shells, bench.host, bench.locations),
+        yes=yes,
+        only_plan=only_plan,
+        as_json=as_json,
+        strict=strict,
+    )
+
+
+@shell.command()
+@click.argument("names", nargs=-1, metavar="[SHELL]...")
+@change_options
+@pass_bench
+def unwire(
+    bench: Workbench, names: tuple[str, ...], *, yes: bool, only_plan: bool, as_json: bool, strict: bool
+) -> None:
+    """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
+    from unified_shell.core.shells.dialects import WIRED
+    from unified_shell.core.shells.wiring_shells import plan_unwire
+
+    shells = _dialects(names) or WIRED
+    perform(
+        bench,
+        lambda: plan_unwire(shells, bench.host),
+        yes=yes,
+        only_plan=only_plan,
+        as_json=as_json,
+        strict=strict,
+    )
+
+
+def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":
+    from unified_shell.core.shells.dialects import dialect_named
+
+    return tuple(dialect_named(name) for name in names)

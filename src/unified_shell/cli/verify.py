@@ -1,0 +1,49 @@
+"""`ush verify`."""
+
+from typing import TYPE_CHECKING
+
+import click
+
+from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.findings import Finding
+
+__all__ = ["verify"]
+
+
+@click.command()
+@click.argument("names", nargs=-1, metavar="[ENVIRONMENT]...")
+@click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
+@pass_bench
+def verify(bench: Workbench, names: tuple[str, ...], *, as_json: bool) -> None:
+    """Verify that new sessions open, find an ENVIRONMENT's commands, and that everything in it imports.
+
+    Without a name: the entered environment, else all of them. Exit code 1 if anything is at fault.
+    """
+    from unified_shell.core.environments.known import find_environment, list_environments
+    from unified_shell.core.verification.environment_checks import check_environment
+    from unified_shell.core.verification.session_checks import check_sessions, check_wired_sessions
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.verify_view import print_verification
+
+    entered = bench.host.variable("USH_ENVIRONMENT")
+    if names or entered:
+        targets = [find_environment(name, bench.host, bench.locations) for name in names or (entered,)]
+    else:
+        targets = list(list_environments(bench.locations))
+    bench.screen.say("New sessions of your shells are opened; they run your startup files.")
+    results: list[tuple[str, tuple[Finding, ...]]] = []
+    for target in targets:
+        found = check_environment(target, bench.host)
+        sessions = check_sessions(target, bench.host, bench.locations)
+        results.append((f"environment {target.name}", (*sessions, *found)))
+    if not targets:
+        results.append(("sessions", check_wired_sessions(bench.host, bench.locations)))
+    if as_json:
+        body = [{"target": target, "findings": found} for target, found in results]
+        bench.screen.result(json_text("verification", body))
+    else:
+        print_verification(bench.screen, results)
+    if any(not one.holds for _, found in results for one in found):
+        click.get_current_context().exit(1)

@@ -1,0 +1,64 @@
+"""What every command works with: the host's facts, the locations, the road, the screen."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import click
+
+from unified_shell.core.machine.host import Host, read_host
+from unified_shell.core.machine.locations import Locations, locations_of
+from unified_shell.core.machine.places import join
+from unified_shell.views.screen import Screen
+
+if TYPE_CHECKING:
+    from unified_shell.core.changes.road import Road
+    from unified_shell.core.indexes.client import IndexClient
+
+__all__ = ["Workbench", "pass_bench"]
+
+
+@dataclass
+class Workbench:
+    """Made once for each call."""
+
+    trace: bool = False
+
+    @cached_property
+    def host(self) -> Host:
+        """The host's facts."""
+        return read_host()
+
+    @cached_property
+    def locations(self) -> Locations:
+        """Where things are kept."""
+        return locations_of(self.host)
+
+    @cached_property
+    def screen(self) -> Screen:
+        """Where things are shown."""
+        return Screen(no_color=bool(self.host.variable("NO_COLOR")))
+
+    @cached_property
+    def road(self) -> "Road":
+        """The road of changes."""
+        from unified_shell.core.changes.journal import Journal
+        from unified_shell.core.changes.road import Road
+
+        return Road(
+            locations=self.locations,
+            journal=Journal(join(self.locations.data, "journal.sqlite")),
+            on_wait=lambda holder: self.screen.say(f"waiting for: {holder}"),
+        )
+
+    @cached_property
+    def indexes(self) -> "IndexClient":
+        """The indexes that were named."""
+        from unified_shell.core.indexes.client import IndexClient
+        from unified_shell.core.indexes.registered import read_indexes
+        from unified_shell.core.transfers.fetching import Fetcher
+
+        return IndexClient(read_indexes(self.locations), Fetcher(self.host))
+
+
+pass_bench = click.make_pass_decorator(Workbench, ensure=True)

@@ -1,0 +1,1 @@
+"""Everything that does the work, without any interface code."""

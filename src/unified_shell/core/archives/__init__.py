@@ -1,0 +1,1 @@
+"""The one strict extractor."""

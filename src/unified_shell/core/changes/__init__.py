@@ -1,0 +1,1 @@
+"""The one road of every change: plan, steps, journal, undo, locks."""

@@ -1,0 +1,232 @@
+"""The record of what was done, with what undo needs: one SQLite file.
+
+It is written through its rollback journal, synced, and never by a write-ahead log: homes are shared over
+networks, where that is not safe. Losing the file loses history and nothing else.
+"""
+
+import contextlib
+import os
+import sqlite3
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from enum import Enum
+
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.places import Place, from_json_text, to_json_text
+
+from .steps import Step, decode_step, encode_step
+
+__all__ = ["Entry", "EntryState", "Journal"]
+
+VERSION = 1
+SCHEMA = """
+create table if not exists entries (
+  number integer primary key autoincrement, words text not null, aim text not null, state text not null,
+  began real not null, ended real, process integer not null, process_began real not null,
+  staging text not null, objects text not null, relies_on text not null, undoes integer not null,
+  note text not null default '', undoable integer not null default 1
+);
+create table if not exists steps (
+  entry integer not null, number integer not null, body text not null, primary key (entry, number)
+);
+create index if not exists entries_by_state on entries (state);
+create index if not exists entries_by_undoes on entries (undoes);
+"""
+
+
+class EntryState(Enum):
+    """How far a change has come. Those in `UNFINISHED` may be found after a crash."""
+
+    PREPARING = "preparing"
+    SWITCHING = "switching"
+    VERIFYING = "verifying"
+    PUTTING_BACK = "putting back"
+    DONE = "done"
+    PUT_BACK = "put back"
+    ABANDONED = "abandoned"
+
+
+UNFINISHED = (EntryState.PREPARING, EntryState.SWITCHING, EntryState.VERIFYING, EntryState.PUTTING_BACK)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One change. Times are seconds since 1970; `objects` are what it wrote."""
+
+    number: int
+    words: str
+    aim: str
+    state: EntryState
+    began_seconds: float
+    ended_seconds: float
+    process: int
+    process_began_seconds: float
+    staging: Place
+    objects: tuple[str, ...]
+    relies_on: tuple[str, ...]
+    undoes: int
+    note: str
+    undoable: bool
+
+
+class Journal:
+    """The journal of one scope. Opening it makes the file only where something is to be written."""
+
+    def __init__(self, path: str) -> None:
+        self.path = path
+        self._open: sqlite3.Connection | None = None
+
+    def begin(self, entry: Entry) -> int:
+        """Write a new entry and return its number. Its own number and state are ignored."""
+        with self._writing() as database:
+            cursor = database.execute(
+                "insert into entries (words, aim, state, began, process, process_began, staging, objects,"
+                " relies_on, undoes) values (?, ?, ?, ?, ?, ?, ?, '[]', ?, ?)",
+                (
+                    to_json_text(entry.words),
+                    to_json_text(entry.aim),
+                    EntryState.PREPARING.value,
+                    entry.began_seconds,
+                    entry.process,
+                    entry.process_began_seconds,
+                    to_json_text(entry.staging),
+                    to_json_text(entry.relies_on),
+                    entry.undoes,
+                ),
+            )
+            return int(cursor.lastrowid or 0)
+
+    def write_steps(self, number: int, steps: Sequence[Step]) -> None:
+        """Make the steps durable and the entry `switching`, at once."""
+        objects = tuple(dict.fromkeys(step.object_name for step in steps if step.object_name))
+        with self._writing() as database:
+            database.executemany(
+                "insert into steps (entry, number, body) values (?, ?, ?)",
+                [(number, at, encode_step(step)) for at, step in enumerate(steps)],
+            )
+            database.execute(
+                "update entries set state = ?, objects = ? where number = ?",
+                (EntryState.SWITCHING.value, to_json_text(objects), number),
+            )
+
+    def set_state(self, number: int, state: EntryState, *, ended: float | None = None, note: str = "") -> None:
+        """Let an entry take its next state."""
+        with self._writing() as database:
+            database.execute(
+                "update entries set state = ?, ended = coalesce(?, ended), note = ? where number = ?",
+                (state.value, ended, to_json_text(note), number),
+            )
+
+    def forget_undo(self, number: int) -> None:
+        """Keep an entry as history only."""
+        with self._writing() as database:
+            database.execute("update entries set undoable = 0 where number = ?", (number,))
+            database.execute("delete from steps where entry = ?", (number,))
+
+    def entries(self, *, newest: int | None = None) -> tuple[Entry, ...]:
+        """Return the entries, newest first."""
+        return self._select("order by number desc limit ?", (-1 if newest is None else newest,))
+
+    def unfinished(self) -> tuple[Entry, ...]:
+        """Return the entries that a crash may have left."""
+        marks = ", ".join("?" * len(UNFINISHED))
+        return self._select(f"where state in ({marks}) order by number", [state.value for state in UNFINISHED])
+
+    def find(self, number: int) -> Entry | None:
+        """Return one entry, or None."""
+        found = self._select("where number = ?", (number,))
+        return found[0] if found else None
+
+    def undone_by(self, number: int) -> tuple[Entry, ...]:
+        """Return the changes that took the entry back."""
+        return self._select("where undoes = ? and state = ?", (number, EntryState.DONE.value))
+
+    def steps(self, number: int) -> tuple[Step, ...]:
+        """Return an entry's steps in order."""
+        if (database := self._reading()) is None:
+            return ()
+        rows = database.execute("select body from steps where entry = ? order by number", (number,))
+        return tuple(decode_step(row[0]) for row in rows)
+
+    def close(self) -> None:
+        """Close the file."""
+        if self._open is not None:
+            self._open.close()
+            self._open = None
+
+    def _select(self, rest: str, values: Sequence[object]) -> tuple[Entry, ...]:
+        if (database := self._reading()) is None:
+            return ()
+        return tuple(_entry(row) for row in database.execute(f"select * from entries {rest}", values))
+
+    def _reading(self) -> sqlite3.Connection | None:
+        if self._open is None and not os.path.exists(self.path):
+            return None
+        return self._connection()
+
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        database = self._connection()
+        try:
+            database.execute("begin immediate")
+            yield database
+            database.execute("commit")
+        except sqlite3.OperationalError as error:
+            with contextlib.suppress(sqlite3.Error):
+                database.execute("rollback")
+            raise CouldNot(f"the journal cannot be written: {error}", where=self.path) from error
+        except BaseException:
+            with contextlib.suppress(sqlite3.Error):
+                database.execute("rollback")
+            raise
+
+    def _connection(self) -> sqlite3.Connection:
+        if self._open is not None:
+            return self._open
+        try:
+            os.makedirs(os.path.dirname(self.path), exist_ok=True)
+            database = sqlite3.connect(self.path, timeout=30, isolation_level=None)
+            database.row_factory = sqlite3.Row
+            database.execute("pragma synchronous = full")
+            self._prepare(database)
+        except (sqlite3.Error, OSError) as error:
+            raise CouldNot(
+                f"the journal cannot be opened: {error}",
+                where=self.path,
+                next_step="free disk space or mend its mode",
+            ) from error
+        self._open = database
+        return database
+
+    def _prepare(self, database: sqlite3.Connection) -> None:
+        (version,) = database.execute("pragma user_version").fetchone()
+        if version > VERSION:
+            raise CouldNot("the journal was written by a newer version of ush", where=self.path)
+        if version == 0:
+            database.executescript(f"begin immediate; {SCHEMA} pragma user_version = {VERSION}; commit;")
+
+
+def _entry(row: sqlite3.Row) -> Entry:
+    def text(name: str) -> str:
+        return str(from_json_text(row[name])) if row[name] else ""
+
+    def texts(name: str) -> tuple[str, ...]:
+        found = from_json_text(row[name])
+        return tuple(str(one) for one in found) if isinstance(found, list) else ()
+
+    return Entry(
+        number=row["number"],
+        words=text("words"),
+        aim=text("aim"),
+        state=EntryState(row["state"]),
+        began_seconds=row["began"],
+        ended_seconds=row["ended"] or 0.0,
+        process=row["process"],
+        process_began_seconds=row["process_began"],
+        staging=Place(text("staging")),
+        objects=texts("objects"),
+        relies_on=texts("relies_on"),
+        undoes=row["undoes"],
+        note=text("note"),
+        undoable=bool(row["undoable"]),
+    )

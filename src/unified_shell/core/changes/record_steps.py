@@ -1,0 +1,90 @@
+"""Steps on the named entries of the TOML files that `ush` keeps; undone by identity."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.machine.durable import FileMode, read_file, replace_file
+from unified_shell.core.machine.places import Place, from_json_text, to_json_text
+
+from .records import parse_records, record_in, text_with_record
+from .step_state import StepState
+
+__all__ = ["DropRecord", "PutRecord"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PutRecord:
+    """Set an entry; `before` and `after` are its value as JSON text, `before` empty where it is new."""
+
+    path: Place
+    keys: tuple[str, ...]
+    before: str
+    after: str
+
+    @property
+    def object_name(self) -> str:
+        """The entry by its keys."""
+        return " ".join(self.keys)
+
+    def state(self) -> StepState:
+        """Compare the entry with what it was and with what it will be."""
+        return _state(self.path, self.keys, self.before, self.after)
+
+    def carry_out(self) -> None:
+        """Write the file with the entry set; the rest of it stays as it is."""
+        _set(self.path, self.keys, from_json_text(self.after))
+
+    def inverse(self, retire_to: Place) -> "RecordStep":  # noqa: ARG002 - the value is in the step
+        """Return the step that brings the earlier value back, or takes the entry out."""
+        if not self.before:
+            return DropRecord(path=self.path, keys=self.keys, before=self.after)
+        return PutRecord(path=self.path, keys=self.keys, before=self.after, after=self.before)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DropRecord:
+    """Take an entry out; `before` is its value as JSON text."""
+
+    path: Place
+    keys: tuple[str, ...]
+    before: str
+
+    @property
+    def object_name(self) -> str:
+        """The entry by its keys."""
+        return " ".join(self.keys)
+
+    def state(self) -> StepState:
+        """Look whether the entry is still there."""
+        return _state(self.path, self.keys, self.before, "")
+
+    def carry_out(self) -> None:
+        """Write the file without the entry; a file left empty goes."""
+        _set(self.path, self.keys, None)
+
+    def inverse(self, retire_to: Place) -> PutRecord:  # noqa: ARG002 - the value is in the step
+        """Return the step that sets the entry again."""
+        return PutRecord(path=self.path, keys=self.keys, before="", after=self.before)
+
+
+RecordStep = PutRecord | DropRecord
+
+
+def _state(path: str, keys: tuple[str, ...], before: str, after: str) -> StepState:
+    found = read_file(path)
+    value = None if found is None else record_in(parse_records(found[0], path), keys)
+    there = "" if value is None else to_json_text(value)
+    if there == after:
+        return StepState.AFTER
+    return StepState.BEFORE if there == before else StepState.OTHER
+
+
+def _set(path: str, keys: tuple[str, ...], value: object | None) -> None:
+    found = read_file(path)
+    content = text_with_record(None if found is None else found[0], keys, value, path)
+    if content is None:
+        if found is not None:
+            os.unlink(path)
+        return
+    mode = FileMode() if found is None else found[1]
+    replace_file(path, content, mode, beside=f"{path}.new")

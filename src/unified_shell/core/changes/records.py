@@ -1,0 +1,69 @@
+"""Named entries in the TOML files that `ush` keeps: configuration, wiring, what was adopted.
+
+Reading is plain; changing one keeps a person's comments and order (tomlkit).
+"""
+
+import tomllib
+from collections.abc import Mapping, Sequence
+
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.durable import read_file
+
+__all__ = ["parse_records", "read_records", "record_in", "text_with_record"]
+
+
+def read_records(path: str) -> dict[str, object]:
+    """Return the whole file as nested dictionaries; an absent file is an empty one.
+
+    Raises CouldNot for a file that is not TOML, with the place of the mistake.
+    """
+    found = read_file(path)
+    return {} if found is None else parse_records(found[0], path)
+
+
+def parse_records(content: bytes, path: str) -> dict[str, object]:
+    """Return a file's content as nested dictionaries."""
+    try:
+        return tomllib.loads(content.decode("utf-8"))
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise CouldNot(f"{path} cannot be read: {error}", next_step=f"mend {path} in an editor") from error
+
+
+def record_in(records: Mapping[str, object], keys: Sequence[str]) -> object | None:
+    """Return the entry under the keys, or None."""
+    found: object = records
+    for key in keys:
+        if not isinstance(found, Mapping) or key not in found:
+            return None
+        found = found[key]
+    return found
+
+
+def text_with_record(content: bytes | None, keys: Sequence[str], value: object | None, path: str) -> bytes | None:
+    """Return the file with the entry set, or taken out where `value` is None; None for a file left empty."""
+    import tomlkit
+    from tomlkit.items import AbstractTable
+
+    parse_records(content or b"", path)
+    document = tomlkit.parse((content or b"").decode("utf-8"))
+    table: tomlkit.TOMLDocument | AbstractTable = document
+    chain: list[tuple[tomlkit.TOMLDocument | AbstractTable, str]] = []
+    for key in keys[:-1]:
+        if key not in table:
+            if value is None:
+                return content
+            table[key] = tomlkit.table(is_super_table=True)
+        chain.append((table, key))
+        below = table[key]
+        if not isinstance(below, AbstractTable):
+            raise CouldNot(f"{path} cannot be changed: {key!r} is no table", next_step=f"mend {path} in an editor")
+        table = below
+    if value is None:
+        table.pop(keys[-1], None)
+        for above, key in reversed(chain):
+            if not above[key]:
+                del above[key]
+    else:
+        table[keys[-1]] = value
+    text = tomlkit.dumps(document)
+    return text.encode("utf-8") if text.strip() else None

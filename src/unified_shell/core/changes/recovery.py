@@ -1,0 +1,54 @@
+"""After a killed process: sweep what it only prepared, carry on what it had begun to switch."""
+
+import contextlib
+import os
+
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.processes import process_lives
+
+from .journal import Entry, EntryState
+from .locks import scope_lock
+from .road import Road, carry_out, put_back
+
+__all__ = ["settle"]
+
+
+def settle(road: Road) -> tuple[str, ...]:
+    """Bring every change of a dead process to the state before or after it; returns what was done, in words.
+
+    Called at the beginning of each changing command, before it looks and plans.
+    """
+    left = [entry for entry in road.journal.unfinished() if _is_left(entry)]
+    if not left:
+        return ()
+    with scope_lock(road.locations.data, words="recovery", on_wait=road.on_wait):
+        # Another process may have settled it while we waited.
+        again = {entry.number for entry in road.journal.unfinished()}
+        return tuple(_settle_one(road, entry) for entry in left if entry.number in again)
+
+
+def _is_left(entry: Entry) -> bool:
+    return entry.process != os.getpid() and not process_lives(entry.process, entry.process_began_seconds)
+
+
+def _settle_one(road: Road, entry: Entry) -> str:
+    number, journal = entry.number, road.journal
+    said = f"change {number} ({entry.words}) was interrupted"
+    match entry.state:
+        case EntryState.PREPARING:
+            journal.set_state(number, EntryState.ABANDONED, ended=now_seconds(), note="interrupted")
+            said += "; what it had prepared was swept"
+        case EntryState.PUTTING_BACK:
+            put_back(number, journal.steps(number), road.locations)
+            journal.set_state(number, EntryState.PUT_BACK, ended=now_seconds(), note="interrupted")
+            said += " while it was put back; that is finished now"
+        case _:
+            for step in journal.steps(number):
+                carry_out(number, step)
+            journal.set_state(number, EntryState.DONE, ended=now_seconds(), note="finished after an interruption")
+            said += "; it is finished now, but was not verified"
+    with contextlib.suppress(OSError):
+        remove_tree(entry.staging)
+        os.rmdir(os.path.dirname(entry.staging))
+    return said

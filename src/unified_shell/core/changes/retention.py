@@ -1,0 +1,66 @@
+"""How long what undo needs is kept: for the last 20 changes, and for 30 days at least."""
+
+import os
+
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.locations import Locations
+
+from .journal import Entry, EntryState, Journal
+from .steps import FlipLink, PlaceTree, RetireTree, Step
+
+__all__ = ["kept_bytes_of", "trim"]
+
+KEEP_CHANGES = 20
+KEEP_SECONDS = 30 * 86400.0
+
+
+def trim(
+    journal: Journal, locations: Locations, *, changes: int = KEEP_CHANGES, seconds: float = KEEP_SECONDS
+) -> tuple[int, ...]:
+    """Let go of what undo needs for changes older than both limits; returns their numbers."""
+    ended = [one for one in journal.entries() if one.state in (EntryState.DONE, EntryState.PUT_BACK)]
+    young = now_seconds() - seconds
+    old = [one for one in ended[changes:] if one.undoable and one.ended_seconds < young]
+    if not old:
+        return ()
+    needed = _trees(journal, [one for one in ended if one.undoable and one not in old])
+    for entry in old:
+        for tree in _trees(journal, [entry]) - needed - _in_use(journal.steps(entry.number)):
+            if tree.startswith(locations.data + "/"):
+                remove_tree(tree)
+        journal.forget_undo(entry.number)
+    return tuple(one.number for one in old)
+
+
+def kept_bytes_of(journal: Journal, entry: Entry) -> int:
+    """Return the bytes on disk that are kept only so that this change can be undone or done again."""
+    steps = journal.steps(entry.number)
+    return sum(_size(tree) for tree in _trees(journal, [entry]) - _in_use(steps))
+
+
+def _trees(journal: Journal, entries: list[Entry]) -> set[str]:
+    """Return every tree that undo of these changes would bring into sight or has put out of it."""
+    found: set[str] = set()
+    for entry in entries:
+        for step in journal.steps(entry.number):
+            if isinstance(step, RetireTree):
+                found.add(step.retired)
+            elif isinstance(step, PlaceTree):
+                found |= {step.staged, step.target}
+            elif isinstance(step, FlipLink):
+                found |= {_led_to(step.link, name) for name in (step.before, step.after) if name}
+    return found
+
+
+def _in_use(steps: tuple[Step, ...]) -> set[str]:
+    links = [step.link for step in steps if isinstance(step, FlipLink)]
+    return {os.path.realpath(link) for link in links if os.path.islink(link)}
+
+
+def _led_to(link: str, target: str) -> str:
+    return os.path.normpath(os.path.join(os.path.dirname(link), target))
+
+
+def _size(top: str) -> int:
+    return sum(os.lstat(os.path.join(folder, name)).st_size for folder, _, files in os.walk(top) for name in files)

@@ -1,0 +1,125 @@
+"""Steps on whole trees and on the links that make one of them visible. All are one rename each."""
+
+import contextlib
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.machine.durable import sync_directory
+from unified_shell.core.machine.places import Place
+
+from .step_state import StepState
+
+__all__ = ["FlipLink", "PlaceTree", "RetireTree"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlaceTree:
+    """Move a prepared tree to where it will be used."""
+
+    staged: Place
+    target: Place
+
+    @property
+    def object_name(self) -> str:
+        """The tree's place."""
+        return f"tree {self.target}"
+
+    def state(self) -> StepState:
+        """Look whether the tree is in staging or in its place."""
+        return _where(self.staged, self.target)
+
+    def carry_out(self) -> None:
+        """Rename the tree into its place."""
+        _move(self.staged, self.target)
+
+    def inverse(self, retire_to: Place) -> "RetireTree":
+        """Return the step that takes the tree out of sight."""
+        return RetireTree(target=self.target, retired=retire_to)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RetireTree:
+    """Move a tree out of sight, where undo finds it."""
+
+    target: Place
+    retired: Place
+
+    @property
+    def object_name(self) -> str:
+        """The tree's place."""
+        return f"tree {self.target}"
+
+    def state(self) -> StepState:
+        """Look whether the tree is in its place or out of sight."""
+        return _where(self.target, self.retired)
+
+    def carry_out(self) -> None:
+        """Rename the tree out of sight."""
+        _move(self.target, self.retired)
+
+    def inverse(self, retire_to: Place) -> PlaceTree:  # noqa: ARG002 - the tree comes back, nothing retires
+        """Return the step that brings the tree back."""
+        return PlaceTree(staged=self.retired, target=self.target)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlipLink:
+    """Let a link name another tree; an empty text stands for no link at all."""
+
+    link: Place
+    before: str
+    after: str
+
+    @property
+    def object_name(self) -> str:
+        """The link itself, by the folder and name that people know."""
+        kind = os.path.basename(os.path.dirname(self.link)).removesuffix("s")
+        return f"{kind} {os.path.basename(self.link)}"
+
+    def state(self) -> StepState:
+        """Look where the link leads."""
+        there = _target(self.link)
+        if there == self.after:
+            return StepState.AFTER
+        return StepState.BEFORE if there == self.before else StepState.OTHER
+
+    def carry_out(self) -> None:
+        """Rename a new link over the old one, or remove it."""
+        folder = os.path.dirname(self.link)
+        if not self.after:
+            with contextlib.suppress(FileNotFoundError):
+                os.unlink(self.link)
+        else:
+            os.makedirs(folder, exist_ok=True)
+            beside = os.path.join(folder, f".{os.path.basename(self.link)}.new")
+            with contextlib.suppress(FileNotFoundError):
+                os.unlink(beside)
+            os.symlink(self.after, beside)
+            os.rename(beside, self.link)
+        sync_directory(folder)
+
+    def inverse(self, retire_to: Place) -> "FlipLink":  # noqa: ARG002 - a link retires nothing
+        """Return the step that lets the link lead where it led."""
+        return FlipLink(link=self.link, before=self.after, after=self.before)
+
+
+def _target(link: str) -> str:
+    try:
+        return os.readlink(link)
+    except FileNotFoundError:
+        return ""
+    except OSError:
+        return "\0no link"
+
+
+def _where(source: str, target: str) -> StepState:
+    at_source, at_target = os.path.lexists(source), os.path.lexists(target)
+    if at_source == at_target:
+        return StepState.OTHER
+    return StepState.BEFORE if at_source else StepState.AFTER
+
+
+def _move(source: str, target: str) -> None:
+    os.makedirs(os.path.dirname(target), exist_ok=True)
+    os.rename(source, target)
+    sync_directory(os.path.dirname(target))

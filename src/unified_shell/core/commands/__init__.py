@@ -1,0 +1,1 @@
+"""Candidates for a name, and the state each is in."""

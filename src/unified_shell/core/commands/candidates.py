@@ -1,0 +1,211 @@
+"""Every candidate for a command: in path order, then elsewhere on the machine, in bounded time."""
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.errors import nearest
+from unified_shell.core.machine.clock import steady_seconds
+from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.usual_places import usual_folders
+from unified_shell.core.shells.wiring import Wiring
+
+from .states import State
+
+__all__ = ["Candidate", "NameReport", "look_for_command"]
+
+SEARCH_SECONDS = 1.5
+MAX_DEPTH = 4
+SKIPPED = frozenset({"node_modules", "__pycache__", "site-packages", "proc", "sys", "dev", "Trash"})
+SYSTEM_TREES = ("/usr/local", "/opt", "/usr/games", "/usr/sbin", "/sbin", "/snap/bin", "/usr/lib/jvm")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """One file that could answer. `position` is its place on PATH, 0 where it is on none.
+
+    `why` says what is wrong with it, or where its folder belongs.
+    """
+
+    path: Place
+    position: int
+    state: State
+    kind: str
+    leads_to: Place
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NameReport:
+    """What is known of a name in this session. `not_searched` are trees left out or broken off."""
+
+    name: str
+    state: State
+    candidates: tuple[Candidate, ...]
+    searched: tuple[Place, ...]
+    not_searched: tuple[Place, ...]
+    nearest_name: str
+    remedy: str
+
+
+def look_for_command(name: str, host: Host, managed: Mapping[str, str], wiring: Wiring) -> NameReport:
+    """Look for a command by its exact name.
+
+    `managed` are folders of commands that belong to something `ush` knows of, with what that is, such as
+    `environment hive`.
+    """
+    entries = [entry if entry.startswith("/") else _absolute(entry, host) for entry in host.search_path()]
+    wired = {str(one.directory): "the wiring" for one in wiring.entries if one.variable == "PATH"}
+    places = {**managed, **wired}
+    on_path = _on_path(name, entries, host)
+    elsewhere, searched, left = _elsewhere(name, entries, places, host)
+    candidates = (*on_path, *elsewhere)
+    state = _summary(candidates, wired)
+    return NameReport(
+        name=name,
+        state=state,
+        candidates=candidates,
+        searched=searched,
+        not_searched=left,
+        nearest_name=_nearest(name, entries, places) if state is State.ABSENT else "",
+        remedy=_remedy(name, state, candidates, places, host),
+    )
+
+
+def _on_path(name: str, entries: Sequence[str], host: Host) -> list[Candidate]:
+    found: list[Candidate] = []
+    for position, folder in enumerate(entries, 1):
+        path = join(folder, name)
+        # A shell passes over what it may not execute, and goes on looking.
+        if folder in entries[: position - 1] or not os.path.lexists(path) or os.path.isdir(path):
+            continue
+        answered = any(one.state in (State.READY, State.MISMATCHED) or one.why.startswith("needs") for one in found)
+        found.append(_candidate(path, position, host, first=not answered))
+    return found
+
+
+def _candidate(path: Place, position: int, host: Host, *, first: bool) -> Candidate:
+    facts, real = read_executable(path), Place(os.path.realpath(path))
+    state, why = State.READY, ""
+    if facts.kind is FileKind.ABSENT:
+        state, why = State.BROKEN, f"a dangling link to {os.readlink(path)}"
+    elif not is_executable_file(path):
+        state, why = State.BROKEN, "is not executable for you"
+    elif facts.kind in (FileKind.EMPTY, FileKind.OTHER):
+        state, why = State.BROKEN, f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}"
+    elif facts.interpreter and not os.path.exists(facts.interpreter):
+        state, why = State.BROKEN, f"needs {facts.interpreter}, which is not there"
+    elif facts.kind is FileKind.ELF and not _runs_here(facts.architecture, host):
+        state = State.MISMATCHED
+        why = f"made for {facts.architecture} ({facts.word_size_bits} bit), this machine is {host.architecture}"
+    elif not position:
+        state = State.HIDDEN
+    elif not first:
+        state = State.SHADOWED
+    return Candidate(path=path, position=position, state=state, kind=facts.kind.value, leads_to=real, why=why)
+
+
+def _runs_here(architecture: str, host: Host) -> bool:
+    also = {"x86_64": {"i386"}, "aarch64": {"arm"}}
+    return architecture == host.architecture or architecture in also.get(host.architecture, ())
+
+
+def _elsewhere(
+    name: str, entries: Sequence[str], places: Mapping[str, str], host: Host
+) -> tuple[list[Candidate], tuple[Place, ...], tuple[Place, ...]]:
+    deadline = steady_seconds() + SEARCH_SECONDS
+    seen = {os.path.realpath(entry) for entry in entries}
+    found: list[Candidate] = []
+    for folder in (*places, *usual_folders(host)):
+        if os.path.realpath(folder) not in seen:
+            seen.add(os.path.realpath(folder))
+            found += _look_in(folder, name, places.get(str(folder), ""), host)
+    searched: list[Place] = []
+    left: list[Place] = []
+    for tree in (*SYSTEM_TREES, host.home):
+        if not os.path.isdir(tree):
+            continue
+        whole = True
+        for below in _folders(tree, deadline):
+            if below is None:
+                whole = False
+            elif os.path.realpath(below) not in seen:
+                seen.add(os.path.realpath(below))
+                found += _look_in(below, name, "", host)
+        (searched if whole else left).append(Place(tree))
+    return found, tuple(searched), tuple(left)
+
+
+def _look_in(folder: str, name: str, owner: str, host: Host) -> list[Candidate]:
+    path = join(folder, name)
+    # Away from the path, a file of that name that nobody may execute is no command.
+    if os.path.isdir(path) or not (is_executable_file(path) or os.path.islink(path)):
+        return []
+    one = _candidate(path, 0, host, first=True)
+    why = one.why or (f"in {owner}" if owner else "")
+    return [Candidate(path=one.path, position=0, state=one.state, kind=one.kind, leads_to=one.leads_to, why=why)]
+
+
+def _folders(top: str, deadline: float) -> Iterable[str | None]:
+    """Yield folders below `top` down to a bounded depth; None once where the time ran out."""
+    todo = [(top, 0)]
+    while todo:
+        folder, depth = todo.pop()
+        if steady_seconds() > deadline:
+            yield None
+            return
+        yield folder
+        if depth >= MAX_DEPTH:
+            continue
+        try:
+            with os.scandir(folder) as entries:
+                below = [one.path for one in entries if one.is_dir(follow_symlinks=False) and one.name not in SKIPPED]
+        except OSError:
+            continue
+        todo += [(path, depth + 1) for path in sorted(below, reverse=True)]
+
+
+def _summary(candidates: Sequence[Candidate], wired: Mapping[str, str]) -> State:
+    reachable = [one for one in candidates if one.position]
+    if any(one.state is State.READY for one in reachable):
+        return State.READY
+    if reachable:
+        return reachable[0].state
+    if any(os.path.dirname(one.path) in wired and one.state is State.HIDDEN for one in candidates):
+        return State.STALE
+    return State.HIDDEN if candidates else State.ABSENT
+
+
+def _remedy(name: str, state: State, candidates: Sequence[Candidate], places: Mapping[str, str], host: Host) -> str:
+    if state is State.STALE:
+        return "open a new session; new ones find it"
+    usable = next((one for one in candidates if one.state is State.HIDDEN), None)
+    if state is State.HIDDEN and usable is not None:
+        folder = os.path.dirname(usable.path)
+        owner = places.get(folder, "")
+        if owner.startswith("environment "):
+            environment = owner.removeprefix("environment ")
+            return f"ush environment run {environment} -- {name}   or   ush environment enter {environment}"
+        return f"ush path add {shown(folder, host.home)}"
+    if state in (State.BROKEN, State.MISMATCHED) and usable is not None:
+        return f"ush path add {shown(os.path.dirname(usable.path), host.home)}   (another one is there)"
+    if state is State.ABSENT:
+        return f"ush package get {name} -e ENVIRONMENT   (if it comes with a package of that name)"
+    return ""
+
+
+def _nearest(name: str, entries: Sequence[str], places: Mapping[str, str]) -> str:
+    names: set[str] = set()
+    for folder in (*entries, *places):
+        try:
+            names.update(os.listdir(folder))
+        except OSError:
+            continue
+    return nearest(name, names)
+
+
+def _absolute(entry: str, host: Host) -> str:
+    # An empty entry means the current directory.
+    return join(host.working_directory, entry) if entry else host.working_directory

@@ -1,0 +1,64 @@
+"""What a directory or file offers, and on which path it is."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.shells.search_paths import commands_in
+from unified_shell.core.shells.wiring import read_wiring
+
+__all__ = ["PlaceReport", "look_at_place"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlaceReport:
+    """A directory or file. `position` is that of the directory on this session's PATH, 0 for none."""
+
+    path: Place
+    kind: str
+    directory: Place
+    position: int
+    wired: bool
+    commands: tuple[str, ...]
+    hidden_commands: tuple[str, ...]
+    remedy: str
+
+
+def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
+    """Look at a path, absolute or relative to the working directory."""
+    path = Place(os.path.normpath(text if text.startswith("/") else join(host.working_directory, text)))
+    facts = read_executable(path)
+    is_folder = facts.kind is FileKind.DIRECTORY
+    folder = path if is_folder else Place(os.path.dirname(path))
+    entries = list(host.search_path())
+    position = entries.index(folder) + 1 if folder in entries else 0
+    commands = commands_in(folder) if is_folder else ((os.path.basename(path),) if is_executable_file(path) else ())
+    wired = read_wiring(locations).find("PATH", folder) is not None
+    remedy = ""
+    if commands and not position:
+        remedy = "open a new session" if wired else f"ush path add {shown(folder, host.home)}"
+    return PlaceReport(
+        path=path,
+        kind=_kind(facts.kind, facts.architecture, facts.word_size_bits, facts.interpreter),
+        directory=folder,
+        position=position,
+        wired=wired,
+        commands=commands,
+        hidden_commands=_hidden(commands, entries[: position - 1] if position else entries),
+        remedy=remedy,
+    )
+
+
+def _kind(kind: FileKind, architecture: str, bits: int, interpreter: str) -> str:
+    if kind is FileKind.ELF:
+        return f"program for {architecture}, {bits} bit"
+    return f"script for {interpreter}" if kind is FileKind.SCRIPT else kind.value
+
+
+def _hidden(commands: tuple[str, ...], earlier: list[str]) -> tuple[str, ...]:
+    return tuple(
+        one for one in commands if any(folder and is_executable_file(join(folder, one)) for folder in earlier)
+    )

@@ -1,0 +1,1 @@
+"""The Python packaging standards: names, wheels, metadata, RECORD, tags."""

@@ -1,0 +1,44 @@
+"""Core metadata of a distribution, as far as installing and solving need it.
+
+Source: the Core metadata specification (PEP 566, 643, 685). Read leniently: unknown fields are left alone.
+"""
+
+import email.parser
+import email.policy
+from dataclasses import dataclass
+
+from packaging.utils import NormalizedName, canonicalize_name
+
+from unified_shell.core.errors import WheelBroken
+
+__all__ = ["Metadata", "parse_metadata"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Metadata:
+    """The fields; `requires` are requirement texts, `extras` normalised names of extras."""
+
+    name: NormalizedName
+    version: str
+    summary: str = ""
+    licence: str = ""
+    requires: tuple[str, ...] = ()
+    requires_python: str = ""
+    extras: tuple[str, ...] = ()
+
+
+def parse_metadata(content: bytes, where: str) -> Metadata:
+    """Return the fields of a METADATA file; raises WheelBroken without name and version."""
+    message = email.parser.BytesParser(policy=email.policy.compat32).parsebytes(content, headersonly=True)
+    name, version = str(message.get("Name", "")).strip(), str(message.get("Version", "")).strip()
+    if not name or not version:
+        raise WheelBroken("its metadata names no project or no version", where=where)
+    return Metadata(
+        name=canonicalize_name(name),
+        version=version,
+        summary=str(message.get("Summary", "")).strip(),
+        licence=str(message.get("License-Expression") or message.get("License") or "").strip().split("\n")[0],
+        requires=tuple(" ".join(str(one).split()) for one in message.get_all("Requires-Dist", [])),
+        requires_python=str(message.get("Requires-Python", "")).strip(),
+        extras=tuple(canonicalize_name(str(one)) for one in message.get_all("Provides-Extra", [])),
+    )

@@ -1,0 +1,148 @@
+"""Wheels: what is in one, checked against its own RECORD while it is unpacked.
+
+Source: the Binary distribution format (PEP 427, 491) and its file name convention.
+"""
+
+import base64
+import hashlib
+import os
+import zipfile
+import zlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from packaging.tags import Tag
+from packaging.utils import InvalidWheelFilename, NormalizedName, canonicalize_name, parse_wheel_filename
+from packaging.version import Version
+
+from unified_shell.core.archives.unpacking import Unpacked, unpack_zip
+from unified_shell.core.errors import ArchiveBroken, WheelBroken
+from unified_shell.core.store.contents import Content, StoredFile
+
+from .metadata import Metadata, parse_metadata
+from .record import hash_text, parse_record
+
+__all__ = [
+    "WheelName",
+    "find_info_folder",
+    "parse_wheel_name",
+    "read_metadata_of_wheel",
+    "read_stored",
+    "unpack_wheel",
+]
+
+UNRECORDED = ("RECORD", "RECORD.jws", "RECORD.p7s")
+SUPPORTED_MAJOR = 1
+METADATA_LIMIT_BYTES = 20_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class WheelName:
+    """What a wheel's file name says."""
+
+    project: NormalizedName
+    version: Version
+    build: tuple[int, str] | tuple[()]
+    tags: frozenset[Tag]
+
+
+def parse_wheel_name(file_name: str) -> WheelName | None:
+    """Return what a wheel's file name says, or None for a name that is none."""
+    try:
+        return WheelName(*parse_wheel_filename(file_name))
+    except (InvalidWheelFilename, ValueError):
+        return None
+
+
+def find_info_folder(names: Sequence[str], project: str, where: str) -> str:
+    """Return the name of the wheel's one `.dist-info` folder; raises WheelBroken."""
+    folders = sorted({name.split("/", 1)[0] for name in names if name.split("/", 1)[0].endswith(".dist-info")})
+    if len(folders) != 1:
+        raise WheelBroken(f"it has {len(folders)} .dist-info folders, not one", where=where)
+    if canonicalize_name(folders[0].removesuffix(".dist-info").split("-")[0]) != canonicalize_name(project):
+        raise WheelBroken(f"its folder {folders[0]!r} belongs to another project than {project!r}", where=where)
+    return folders[0]
+
+
+def read_metadata_of_wheel(path: str, project: str) -> Metadata:
+    """Read the core metadata from a wheel's file without unpacking it."""
+    where = os.path.basename(path)
+    try:
+        with zipfile.ZipFile(path) as opened:
+            name = f"{find_info_folder(opened.namelist(), project, where)}/METADATA"
+            with opened.open(name) as file:
+                return parse_metadata(file.read(METADATA_LIMIT_BYTES), where)
+    except KeyError as error:
+        raise WheelBroken("it has no METADATA", where=where) from error
+    except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, ValueError) as error:
+        raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error
+
+
+def unpack_wheel(path: str, folder: str, project: str) -> tuple[StoredFile, ...]:
+    """Unpack a wheel, each member checked against RECORD; raises WheelBroken and ArchiveBroken."""
+    where = os.path.basename(path)
+    unpacked = unpack_zip(path, folder)
+    info = find_info_folder([one.name for one in unpacked], project, where)
+    by_name = {one.name: one for one in unpacked}
+    _check_version(by_name, folder, info, where)
+    _check_record(by_name, folder, info, where)
+    return tuple(
+        StoredFile(
+            name=one.name,
+            size_bytes=one.size_bytes,
+            mtime_ns=os.lstat(os.path.join(folder, one.name)).st_mtime_ns,
+            sha256=one.sha256,
+            executable=one.executable,
+        )
+        for one in unpacked
+    )
+
+
+def read_stored(content: Content, name: str) -> bytes | None:
+    """Read one file of an unpacked wheel, or None where it has none of that name."""
+    try:
+        with open(content.place(name), "rb") as file:
+            return file.read()
+    except FileNotFoundError:
+        return None
+
+
+def _check_version(by_name: Mapping[str, Unpacked], folder: str, info: str, where: str) -> None:
+    if f"{info}/WHEEL" not in by_name:
+        raise WheelBroken("it has no WHEEL file", where=where)
+    with open(os.path.join(folder, info, "WHEEL"), encoding="utf-8", errors="replace") as file:
+        fields = dict(line.split(":", 1) for line in file.read().splitlines() if ":" in line)
+    version = fields.get("Wheel-Version", "").strip()
+    if version.split(".")[0] != str(SUPPORTED_MAJOR):
+        raise WheelBroken(f"its format is version {version or 'unknown'}, not {SUPPORTED_MAJOR}.x", where=where)
+
+
+def _check_record(by_name: Mapping[str, Unpacked], folder: str, info: str, where: str) -> None:
+    if f"{info}/RECORD" not in by_name:
+        raise WheelBroken("it has no RECORD", where=where)
+    with open(os.path.join(folder, info, "RECORD"), "rb") as file:
+        rows = {row.path: row for row in parse_record(file.read(), where)}
+    unrecorded = {f"{info}/{one}" for one in UNRECORDED}
+    for name, member in by_name.items():
+        if name in unrecorded:
+            continue
+        row = rows.get(name)
+        if row is None or not row.digest:
+            raise WheelBroken(f"its RECORD has no hash for {name!r}", where=where)
+        if not _matches(row.digest, member, os.path.join(folder, name)):
+            raise WheelBroken(f"{name!r} is not what its RECORD says", where=where, next_step="fetch it again")
+    missing = [path for path, row in rows.items() if row.digest and path not in by_name]
+    if missing:
+        raise WheelBroken(f"its RECORD lists {missing[0]!r}, which is not in it", where=where)
+
+
+def _matches(digest: str, member: Unpacked, path: str) -> bool:
+    """Compare with the digest that was taken while unpacking; the standard allows longer ones as well."""
+    algorithm, _, value = digest.partition("=")
+    if algorithm == "sha256":
+        return digest.rstrip("=") == hash_text(member.sha256)
+    if algorithm not in ("sha384", "sha512"):
+        return False
+    with open(path, "rb") as file:
+        raw = hashlib.file_digest(file, algorithm).digest()
+    return value.rstrip("=") == base64.urlsafe_b64encode(raw).decode("ascii").rstrip("=")

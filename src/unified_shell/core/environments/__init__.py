@@ -1,0 +1,1 @@
+"""Making environments and changing what is in them."""

@@ -1,0 +1,244 @@
+"""Changes of a whole environment: made, dropped, its content exchanged. One way for all: a tree, then a link."""
+
+import os
+import uuid
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import FlipLink, PlaceTree, RetireTree, Step
+from unified_shell.core.distributions.wheels import unpack_wheel
+from unified_shell.core.errors import CouldNot, InterpreterUnusable, Refused, WordsOff
+from unified_shell.core.findings import Finding
+from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.disks import read_disk, shown_size
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.processes import run_program
+from unified_shell.core.shells.dialects import BASH
+from unified_shell.core.store.contents import Content, Store
+
+from .contents import Contents, Distribution
+from .editions import carry_over, check_base, make_edition, unrecorded_files
+from .known import Environment, environment_names
+from .layout import edition_place, link_place, link_target
+
+__all__ = ["base_of", "next_edition", "plan_drop", "plan_new", "proof_of_start"]
+
+FetchWheel = Callable[[Distribution], str]
+
+
+def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Locations) -> Change:
+    """Plan to make an empty environment on an interpreter."""
+    _check_name(name, locations)
+    check_base(facts)
+    prefix = link_place(locations.data, name)
+    contents = Contents(
+        name=name,
+        identity=str(uuid.uuid4()),
+        interpreter=facts.real_executable,
+        python=facts.full_version,
+        made_seconds=now_seconds(),
+    )
+    plan = Plan(
+        words=f"environment new {name}",
+        aim=f"Make the environment {name} on {facts.title}",
+        lines=(
+            PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
+            PlanLine(
+                kind=LineKind.NOTE,
+                subject=f"its interpreter is {shown(facts.real_executable, host.home)}",
+                detail=f"{facts.word_size_bits}-bit {facts.architecture}",
+            ),
+        ),
+        disk_bytes=20_000,
+        afterwards=_ways_in(name, prefix, host),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return _steps(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
+
+    return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
+
+
+def plan_drop(environment: Environment, host: Host, locations: Locations) -> Change:
+    """Plan to take an environment away; it is kept out of sight for undo."""
+    name = environment.name
+    count = len(environment.contents.distributions)
+    plan = Plan(
+        words=f"environment drop {name}",
+        aim=f"Drop the environment {name}",
+        lines=(
+            PlanLine(
+                kind=LineKind.REMOVE,
+                subject=f"environment {name}",
+                detail=f"{shown(environment.prefix, host.home)}, with {count} distributions",
+            ),
+            PlanLine(kind=LineKind.NOTE, subject="undo brings it back as it is; ush journal shows what that keeps"),
+        ),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return (
+            FlipLink(link=environment.prefix, before=link_target(name, environment.edition), after=""),
+            RetireTree(
+                target=edition_place(locations.data, name, environment.edition),
+                retired=join(locations.data, "retired", os.path.basename(staging)),
+            ),
+        )
+
+    return Change(plan=plan, prepare=prepare)
+
+
+def next_edition(
+    environment: Environment,
+    distributions: Sequence[Distribution],
+    facts: InterpreterFacts,
+    fetch: FetchWheel,
+    *,
+    host: Host,
+    locations: Locations,
+) -> Callable[[Place], tuple[Step, ...]]:
+    """Return what prepares the next edition of an environment with other content.
+
+    Wheels that the store does not hold are fetched, checked against their hash and RECORD, unpacked and
+    compiled; all in staging or the store, nothing of it visible.
+    """
+    contents = replace(environment.contents, distributions=tuple(sorted(distributions, key=lambda one: one.name)))
+    store = Store(locations.data)
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        need = read_disk(locations.data)
+        wheels: dict[str, Content] = {}
+        for one in contents.distributions:
+            found = store.find(one.sha256)
+            if found is None:
+                path = fetch(one)
+                _check_space(path, need.free_bytes, locations)
+                found = store.add(
+                    one.sha256,
+                    staging,
+                    lambda into, p=path, o=one: unpack_wheel(p, into, o.name),  # type: ignore[misc]
+                )
+            wheels[one.sha256] = found
+        return _steps(
+            staging, environment.prefix, contents, facts, wheels, host=host, locations=locations, replaced=environment
+        )
+
+    return prepare
+
+
+def base_of(environment: Environment, host: Host) -> InterpreterFacts:
+    """Return the facts of an environment's interpreter; raises InterpreterUnusable where it is gone or changed."""
+    try:
+        facts = probe(environment.contents.interpreter, host)
+    except InterpreterUnusable as error:
+        raise InterpreterUnusable(
+            f"the interpreter of the environment {environment.name} does not start: {error.what}",
+            next_step=f"ush environment drop {environment.name}   (then make it again on another interpreter)",
+        ) from error
+    if facts.short_version != environment.short_version:
+        raise InterpreterUnusable(
+            f"{facts.real_executable} is {facts.title} now; the environment {environment.name} was made for"
+            f" {environment.contents.python}",
+            next_step=f"ush environment drop {environment.name}   (then make it again)",
+        )
+    return facts
+
+
+def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
+    """Start an environment's interpreter once and see that it is the environment's, on the right base."""
+    asked = "import sys; sys.stdout.buffer.write('\\0'.join([sys.prefix, sys.base_prefix]).encode('utf-8', 'surrogateescape'))"
+    ran = run_program(
+        (join(prefix, "bin/python"), "-I", "-B", "-c", asked),
+        environment=clean_variables(host),
+        timeout_seconds=20,
+    )
+    answer = os.fsdecode(ran.output).split("\0")
+    wanted = [prefix, facts.base_prefix]
+    trouble = ran.trouble
+    if not trouble and answer[0] != prefix:
+        trouble = f"it takes {answer[0]} for its place"
+    elif not trouble and answer != wanted:
+        trouble = f"its library comes from {answer[-1]}, not from {facts.base_prefix}"
+    elif not trouble and ran.errors.strip():
+        trouble = ran.errors.decode("utf-8", "replace").strip().splitlines()[0]
+    return Finding(
+        subject=f"environment {os.path.basename(prefix)}",
+        question="its interpreter starts, in its own place",
+        holds=not trouble,
+        answer=trouble or facts.title,
+        remedy="ush interpreter list   (choose another)" if trouble else "",
+        puts_back=True,
+        elapsed_seconds=ran.elapsed_seconds,
+    )
+
+
+def _steps(
+    staging: Place,
+    prefix: Place,
+    contents: Contents,
+    facts: InterpreterFacts,
+    wheels: Mapping[str, Content],
+    *,
+    host: Host,
+    locations: Locations,
+    replaced: Environment | None,
+) -> tuple[Step, ...]:
+    tree = join(staging, "tree")
+    make_edition(tree, prefix, contents, facts, wheels, store=Store(locations.data), host=host, staging=staging)
+    if replaced is not None:
+        carry_over(replaced.prefix, tree, unrecorded_files(replaced.prefix, facts.short_version))
+    before = replaced.edition if replaced is not None else 0
+    number = _free_edition(contents.name, locations, before)
+    return (
+        PlaceTree(staged=tree, target=edition_place(locations.data, contents.name, number)),
+        FlipLink(
+            link=prefix,
+            before=link_target(contents.name, before) if before else "",
+            after=link_target(contents.name, number),
+        ),
+    )
+
+
+def _free_edition(name: str, locations: Locations, above: int) -> int:
+    number = above + 1
+    while os.path.lexists(edition_place(locations.data, name, number)):
+        number += 1
+    return number
+
+
+def _check_space(wheel: str, free_bytes: int, locations: Locations) -> None:
+    # Honest wheels unpack to 2.5 to 5 times their size, byte code adds about as much as the sources.
+    need = os.path.getsize(wheel) * 6
+    if need > free_bytes:
+        raise CouldNot(
+            f"{os.path.basename(wheel)} needs about {shown_size(need)}, free are {shown_size(free_bytes)}",
+            where=locations.data,
+            next_step="free some disk, or set USH_HOME to a place on another one",
+        )
+
+
+def _check_name(name: str, locations: Locations) -> None:
+    if not name or name in (".", "..") or "/" in name or name.startswith((".", "-")) or not name.isprintable():
+        raise WordsOff(
+            f"{name!r} cannot be an environment's name: it becomes a folder's name; no '/', no leading '.' or '-'"
+        )
+    if ":" in name:
+        raise WordsOff(f"{name!r} cannot be an environment's name: a colon separates the entries of PATH")
+    if name in environment_names(locations):
+        raise Refused(
+            f"there is an environment named {name} already",
+            next_step=f"ush environment show {name}   or   ush environment drop {name}",
+        )
+
+
+def _ways_in(name: str, prefix: Place, host: Host) -> tuple[str, ...]:
+    word = BASH.quote(name) if not name.replace("-", "").replace("_", "").isalnum() else name
+    return (
+        f"Enter it:         ush environment enter {word}",
+        f"or in a script:   . {BASH.quote_place(join(prefix, 'enter.sh'), host.home)}",
+        f"Put packages in:  ush package get NAME -e {word}",
+    )

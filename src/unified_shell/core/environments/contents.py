@@ -1,0 +1,122 @@
+"""What is in an environment: a set of distributions with content hash and how each was asked for.
+
+It is written in the environment itself, as `environment.json`; the file is the truth.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from packaging.utils import NormalizedName
+
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.places import (
+    Place,
+    from_json_text,
+    from_record_text,
+    join,
+    to_json_text,
+    to_record_text,
+)
+
+__all__ = ["FILE_NAME", "Contents", "Distribution", "contents_text", "read_contents"]
+
+FILE_NAME = "environment.json"
+FORMAT = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Distribution:
+    """One distribution. `requested` is the requirement as the person wrote it, empty for what came along."""
+
+    name: NormalizedName
+    version: str
+    sha256: str
+    wheel: str
+    index: str
+    requested: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Contents:
+    """An environment's content. `identity` is a UUID that stays through all editions."""
+
+    name: str
+    identity: str
+    interpreter: Place
+    python: str
+    made_seconds: float
+    distributions: tuple[Distribution, ...] = ()
+
+    def find(self, name: str) -> Distribution | None:
+        """Return a distribution by its normalised name, or None."""
+        return next((one for one in self.distributions if one.name == name), None)
+
+    @property
+    def requested(self) -> tuple[Distribution, ...]:
+        """The distributions that somebody asked for."""
+        return tuple(one for one in self.distributions if one.requested)
+
+
+def contents_text(contents: Contents) -> str:
+    """Return the file's text."""
+    rows = [
+        {
+            "name": one.name,
+            "version": one.version,
+            "sha256": one.sha256,
+            "wheel": one.wheel,
+            "index": one.index,
+            "requested": one.requested,
+        }
+        for one in contents.distributions
+    ]
+    fields = {
+        "format": FORMAT,
+        "name": contents.name,
+        "identity": contents.identity,
+        "interpreter": to_record_text(contents.interpreter),
+        "python": contents.python,
+        "made": contents.made_seconds,
+        "distributions": rows,
+    }
+    return to_json_text(fields) + "\n"
+
+
+def read_contents(prefix: str) -> Contents | None:
+    """Return an environment's content, or None where the folder holds no environment of ours."""
+    found = read_file(join(prefix, FILE_NAME))
+    if found is None:
+        return None
+    try:
+        read = from_json_text(found[0])
+        if not isinstance(read, Mapping) or read.get("format") != FORMAT:
+            raise ValueError("of an unknown format")
+        return _contents(read)
+    except (ValueError, KeyError, TypeError) as error:
+        raise CouldNot(f"{join(prefix, FILE_NAME)} cannot be read: {error}", next_step="ush undo") from error
+
+
+def _contents(read: Mapping[str, object]) -> Contents:
+    rows = read["distributions"]
+    made = read["made"]
+    if not isinstance(rows, list) or not isinstance(made, float | int):
+        raise TypeError("its fields are not as they were written")
+    return Contents(
+        name=str(read["name"]),
+        identity=str(read["identity"]),
+        interpreter=from_record_text(str(read["interpreter"])),
+        python=str(read["python"]),
+        made_seconds=float(made),
+        distributions=tuple(
+            Distribution(
+                name=NormalizedName(str(row["name"])),
+                version=str(row["version"]),
+                sha256=str(row["sha256"]),
+                wheel=str(row["wheel"]),
+                index=str(row["index"]),
+                requested=str(row["requested"]),
+            )
+            for row in rows
+        ),
+    )

@@ -1,0 +1,146 @@
+"""Making the tree of an environment beside the one in use: PEP 405, then what it holds."""
+
+import os
+import shutil
+from collections.abc import Mapping
+
+from unified_shell.core.distributions.record import parse_record
+from unified_shell.core.errors import InterpreterUnusable, WheelBroken
+from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.shells.dialects import BASH, FISH
+from unified_shell.core.shells.dialects.dialect import template
+from unified_shell.core.store.contents import Content, Store
+
+from .bytecode import bytecode_part, compile_content
+from .contents import FILE_NAME, Contents, contents_text
+from .installing import Installer
+from .layout import Layout
+
+__all__ = ["carry_over", "check_base", "make_edition", "unrecorded_files"]
+
+OLDEST = (3, 8)
+IDENTITY_KEY = "unified-shell-identity"
+
+
+def check_base(facts: InterpreterFacts) -> None:
+    """Raise InterpreterUnusable for an interpreter that cannot be an environment's base."""
+    if facts.version[:2] < OLDEST:
+        raise InterpreterUnusable(
+            f"{facts.title} is too old for an environment: its site and import machinery differ before 3.8",
+            where=facts.executable,
+            next_step="ush interpreter list   (those on this machine)",
+        )
+    if facts.environment_prefix:
+        raise InterpreterUnusable(
+            f"{facts.executable} belongs to the environment {facts.environment_prefix}; its base is what is needed",
+            next_step=f"ush environment new NAME --interpreter {facts.real_executable}",
+        )
+
+
+def make_edition(
+    tree: str,
+    prefix: str,
+    contents: Contents,
+    facts: InterpreterFacts,
+    wheels: Mapping[str, Content],
+    *,
+    store: Store,
+    host: Host,
+    staging: str,
+) -> None:
+    """Make the whole tree at `tree`, which is to be used as `prefix`. `wheels` are contents by SHA-256."""
+    layout = Layout(prefix=Place(prefix), short_version=facts.short_version)
+    _make_skeleton(tree, layout, contents, facts, host)
+    installer = Installer(tree=Place(tree), layout=layout, facts=facts, owners={})
+    for distribution in contents.distributions:
+        content = wheels[distribution.sha256]
+        part = store.add_part(
+            content,
+            bytecode_part(facts),
+            staging,
+            lambda into, content=content: compile_content(content, into, facts, host),  # type: ignore[misc]
+        )
+        try:
+            installer.install(distribution, content, part)
+        except OSError as error:
+            if isinstance(error, FileExistsError | NotADirectoryError | IsADirectoryError):
+                raise WheelBroken(f"a file of {distribution.name} is in another's way: {error.filename}") from error
+            raise
+
+
+def carry_over(old: str, tree: str, files: tuple[str, ...]) -> None:
+    """Copy files that no record names from the old edition to the new one."""
+    for name in files:
+        target = join(tree, name)
+        if os.path.lexists(target):
+            continue
+        os.makedirs(os.path.dirname(target), exist_ok=True)
+        shutil.copy2(join(old, name), target, follow_symlinks=False)
+
+
+def unrecorded_files(prefix: str, short_version: str) -> tuple[str, ...]:
+    """Return the files in an environment that nobody's record names, relative to its prefix.
+
+    Byte code is never among them: it follows from sources.
+    """
+    layout = Layout(prefix=Place(prefix), short_version=short_version)
+    known = set(_skeleton_names(layout))
+    site = layout.site_packages
+    for folder in sorted(os.listdir(site)) if os.path.isdir(site) else ():
+        record = join(site, folder, "RECORD")
+        if folder.endswith(".dist-info") and os.path.exists(record):
+            with open(record, "rb") as file:
+                rows = parse_record(file.read(), record)
+            known |= {os.path.normpath(f"{layout.site_packages_name}/{row.path}") for row in rows}
+    found = []
+    for above, folders, files in os.walk(prefix):
+        folders[:] = [one for one in folders if one != "__pycache__" and not os.path.islink(join(above, one))]
+        found += [os.path.relpath(join(above, one), prefix) for one in files]
+    return tuple(sorted(one for one in found if one not in known and not one.endswith(".pyc")))
+
+
+def _skeleton_names(layout: Layout) -> tuple[str, ...]:
+    pythons = ("python", "python3", f"python{layout.short_version}")
+    return (
+        *(f"bin/{name}" for name in pythons),
+        "pyvenv.cfg",
+        FILE_NAME,
+        "enter.sh",
+        "enter.fish",
+        "enter-bash.rc",
+        "enter-sh.rc",
+    )
+
+
+def _make_skeleton(tree: str, layout: Layout, contents: Contents, facts: InterpreterFacts, host: Host) -> None:
+    """Make what PEP 405 asks for, and the scripts that enter the environment."""
+    for folder in ("bin", "include", layout.site_packages_name):
+        os.makedirs(join(tree, folder))
+    # From 3.11 on the base is found by `home`, before by the link: both must name the real executable.
+    os.symlink(facts.real_executable, join(tree, "bin/python"))
+    os.symlink("python", join(tree, "bin/python3"))
+    os.symlink("python", join(tree, f"bin/python{facts.short_version}"))
+    if facts.word_size_bits == 64 and facts.system == "linux":
+        os.symlink("lib", join(tree, "lib64"))
+    config = (
+        f"home = {os.path.dirname(facts.real_executable)}\n"
+        "include-system-site-packages = false\n"
+        f"version = {facts.full_version}\n"
+        f"executable = {facts.real_executable}\n"
+        f"{IDENTITY_KEY} = {contents.identity}\n"
+    )
+    _write(tree, "pyvenv.cfg", config)
+    _write(tree, FILE_NAME, contents_text(contents))
+    home, name, prefix = host.home, contents.name, layout.prefix
+    _write(tree, "enter.sh", BASH.enter_text(name=name, prefix=prefix, home=home))
+    _write(tree, "enter.fish", FISH.enter_text(name=name, prefix=prefix, home=home))
+    enter = BASH.quote_place(f"{prefix}/enter.sh", home)
+    for rc in ("enter-bash.rc", "enter-sh.rc"):
+        _write(tree, rc, template(rc, ENTER=enter))
+
+
+def _write(tree: str, name: str, text: str) -> None:
+    with open(join(tree, name), "x", encoding="utf-8", errors="surrogateescape") as file:
+        file.write(text)

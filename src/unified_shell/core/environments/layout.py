@@ -1,0 +1,73 @@
+"""Where things are in an environment (PEP 405), and where environments are."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.machine.places import Place, join
+
+__all__ = ["Layout", "edition_number", "edition_place", "link_place", "link_target"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Layout:
+    """The folders of an environment under its prefix, for a Python version such as `3.11`."""
+
+    prefix: Place
+    short_version: str
+
+    @property
+    def scripts(self) -> Place:
+        """Where commands are."""
+        return join(self.prefix, "bin")
+
+    @property
+    def python(self) -> Place:
+        """The interpreter's link."""
+        return join(self.prefix, "bin", "python")
+
+    @property
+    def site_packages(self) -> Place:
+        """Where distributions are, pure or not."""
+        return join(self.prefix, self.site_packages_name)
+
+    @property
+    def site_packages_name(self) -> str:
+        """The same, relative to the prefix."""
+        return f"lib/python{self.short_version}/site-packages"
+
+    def scheme(self, key: str, project: str) -> str:
+        """Return a folder of a wheel's `.data` scheme, relative to the prefix.
+
+        Source: the wheel format's list of installation scheme keys.
+        """
+        return {
+            "purelib": self.site_packages_name,
+            "platlib": self.site_packages_name,
+            "headers": f"include/site/python{self.short_version}/{project}",
+            "scripts": "bin",
+            "data": "",
+        }[key]
+
+
+def link_place(data: str, name: str) -> Place:
+    """Return the link by which an environment is known."""
+    return join(data, "environments", name)
+
+
+def edition_place(data: str, name: str, number: int) -> Place:
+    """Return the folder of one edition of an environment."""
+    return join(data, "editions", name, str(number))
+
+
+def link_target(name: str, number: int) -> str:
+    """Return what the link holds: relative, so that the whole home can be moved."""
+    return os.path.join("..", "editions", name, str(number))
+
+
+def edition_number(link: str) -> int:
+    """Return the number of the edition that a link leads to, 0 for none."""
+    try:
+        name = os.path.basename(os.readlink(link))
+    except OSError:
+        return 0
+    return int(name) if name.isdigit() else 0

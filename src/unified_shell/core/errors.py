@@ -1,0 +1,123 @@
+"""What can go wrong, named by its cause.
+
+    UshError
+    ├── WordsOff            exit 2: the call's words are off
+    │   └── UnknownName
+    ├── Refused             exit 3: protected, consent missing, undo would lose a later change
+    │   └── UndoRefused
+    ├── CouldNot            exit 4: network, disk, permission, build; nothing was changed
+    │   ├── TransferFailed
+    │   ├── HashDiffers
+    │   ├── ArchiveBroken
+    │   ├── WheelBroken
+    │   ├── NoSolution
+    │   └── InterpreterUnusable
+    └── PutBack             exit 5: was changed and put back
+
+Programming mistakes are not in this tree; they end in a traceback in the log file.
+"""
+
+import difflib
+from collections.abc import Iterable
+
+__all__ = [
+    "ArchiveBroken",
+    "CouldNot",
+    "HashDiffers",
+    "InterpreterUnusable",
+    "NoSolution",
+    "PutBack",
+    "Refused",
+    "TransferFailed",
+    "UndoRefused",
+    "UnknownName",
+    "UshError",
+    "WheelBroken",
+    "WordsOff",
+    "nearest",
+]
+
+
+class UshError(Exception):
+    """A fault that a person can act on: what is wrong, where, and what to type next."""
+
+    exit_code = 4
+
+    def __init__(self, what: str, *, where: str = "", next_step: str = "") -> None:
+        super().__init__(what)
+        self.what = what
+        self.where = where
+        self.next_step = next_step
+
+    def __str__(self) -> str:
+        return self.what if not self.where else f"{self.what} ({self.where})"
+
+
+class WordsOff(UshError):
+    """The words of the call do not make sense."""
+
+    exit_code = 2
+
+
+class UnknownName(WordsOff):
+    """A name that is not known; the nearest known one is suggested."""
+
+    def __init__(self, kind: str, name: str, known: Iterable[str], *, next_step: str = "") -> None:
+        near = nearest(name, known)
+        hint = f"Did you mean {near}?" if near else ""
+        super().__init__(f"there is no {kind} named {name!r}", where=hint, next_step=next_step)
+        self.name = name
+
+    def __str__(self) -> str:
+        return f"{self.what}. {self.where}" if self.where else self.what
+
+
+class Refused(UshError):
+    """It could be done, but must not be without more: a consent, a right, a decision."""
+
+    exit_code = 3
+
+
+class UndoRefused(Refused):
+    """Taking a change back would lose somebody's later change."""
+
+
+class CouldNot(UshError):
+    """The machine, the network or a file did not allow it; nothing was changed."""
+
+
+class TransferFailed(CouldNot):
+    """Bytes did not arrive."""
+
+
+class HashDiffers(CouldNot):
+    """What arrived is not what was promised."""
+
+
+class ArchiveBroken(CouldNot):
+    """An archive is damaged, or holds what no archive may."""
+
+
+class WheelBroken(CouldNot):
+    """A wheel does not follow the standard in a way that matters."""
+
+
+class NoSolution(CouldNot):
+    """No set of versions satisfies all requests, or the search gave up."""
+
+
+class InterpreterUnusable(CouldNot):
+    """An interpreter is missing, does not start, or is not fit for the purpose."""
+
+
+class PutBack(UshError):
+    """It was changed, found wanting, and put back."""
+
+    exit_code = 5
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """Return the known name most like `name`, or an empty text."""
+    by_lower = {one.lower(): one for one in known}
+    close = difflib.get_close_matches(name.lower(), by_lower, n=1, cutoff=0.6)
+    return by_lower[close[0]] if close else ""

@@ -1,0 +1,23 @@
+"""The answer of one check: what was asked of what, and whether it holds."""
+
+from dataclasses import dataclass
+
+__all__ = ["Finding"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One thing that was verified.
+
+    `subject` is what was looked at, `question` what was asked of it, `answer` what came back: a fact
+    where `holds`, else the cause. `remedy` is the command to type next. A finding that does not hold and
+    `puts_back` makes the road put its change back at once.
+    """
+
+    subject: str
+    question: str
+    holds: bool
+    answer: str = ""
+    remedy: str = ""
+    puts_back: bool = False
+    elapsed_seconds: float = 0.0

@@ -1,0 +1,113 @@
+"""Pages of the Simple Repository API, in both forms, as values.
+
+Source: PEP 503 and 691 (forms), 592 (yanked), 658 and 714 (metadata files), 700 (sizes).
+"""
+
+import html.parser
+import re
+import urllib.parse
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from unified_shell.core.errors import TransferFailed
+
+__all__ = ["ACCEPT", "IndexFile", "parse_html_page", "parse_json_page", "parse_page"]
+
+ACCEPT = "application/vnd.pypi.simple.v1+json, application/vnd.pypi.simple.v1+html;q=0.2, text/html;q=0.01"
+HASH_FRAGMENT = re.compile(r"^sha256=([0-9a-f]{64})$")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IndexFile:
+    """One file that an index offers.
+
+    `sha256` is empty where the index gives none; `metadata_sha256` is the hash of the metadata file beside
+    it, `?` where there is one without a hash; `yanked` is the reason, or `yes`; sizes are -1 where unknown.
+    """
+
+    name: str
+    address: str
+    sha256: str = ""
+    requires_python: str = ""
+    yanked: str = ""
+    metadata_sha256: str = ""
+    size_bytes: int = -1
+
+
+def parse_page(content: bytes, content_type: str, address: str) -> tuple[IndexFile, ...]:
+    """Return the files of a project's page, whichever form it has."""
+    if "json" in content_type.split(";", maxsplit=1)[0]:
+        return parse_json_page(content, address)
+    return parse_html_page(content.decode("utf-8", "replace"), address)
+
+
+def parse_json_page(content: bytes, address: str) -> tuple[IndexFile, ...]:
+    """Return the files of a page in JSON; raises TransferFailed for one that is not whole."""
+    import msgspec
+
+    try:
+        page = msgspec.json.decode(content)
+    except msgspec.DecodeError as error:
+        raise TransferFailed(f"the index's page is not whole: {error}", where=address) from error
+    if not isinstance(page, dict) or not isinstance(page.get("files"), list):
+        raise TransferFailed("the index's page lists no files", where=address)
+    version = str((page.get("meta") or {}).get("api-version", "1.0"))
+    if version.split(".", maxsplit=1)[0] != "1":
+        raise TransferFailed(f"the index speaks version {version} of the API; known is 1", where=address)
+    return tuple(_json_file(one, address) for one in page["files"] if isinstance(one, dict) and "filename" in one)
+
+
+def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
+    """Return the files of a page in HTML, or of any plain page of links."""
+    parser = _Links(address)
+    parser.feed(text)
+    parser.close()
+    return tuple(parser.files)
+
+
+def _json_file(one: Mapping[str, object], address: str) -> IndexFile:
+    hashes = one.get("hashes")
+    core = one.get("core-metadata", one.get("dist-info-metadata", False))
+    yanked = one.get("yanked", False)
+    size = one.get("size")
+    return IndexFile(
+        name=str(one["filename"]),
+        address=urllib.parse.urljoin(address, str(one.get("url", ""))),
+        sha256=str(hashes.get("sha256", "")) if isinstance(hashes, dict) else "",
+        requires_python=str(one.get("requires-python") or ""),
+        yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
+        metadata_sha256=str(core.get("sha256", "?")) if isinstance(core, dict) else ("?" if core else ""),
+        size_bytes=size if isinstance(size, int) else -1,
+    )
+
+
+class _Links(html.parser.HTMLParser):
+    def __init__(self, address: str) -> None:
+        super().__init__(convert_charrefs=True)
+        self._base = address
+        self.files: list[IndexFile] = []
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        values = {name: value or "" for name, value in attrs}
+        if tag == "base" and values.get("href"):
+            self._base = urllib.parse.urljoin(self._base, values["href"])
+        if tag == "a" and values.get("href"):
+            self._add(values)
+
+    def _add(self, values: Mapping[str, str]) -> None:
+        address, _, fragment = urllib.parse.urljoin(self._base, values["href"]).partition("#")
+        name = urllib.parse.unquote(urllib.parse.urlsplit(address).path.rsplit("/", 1)[-1])
+        found = HASH_FRAGMENT.match(fragment)
+        core = values.get("data-core-metadata", values.get("data-dist-info-metadata", ""))
+        hashed = HASH_FRAGMENT.match(core)
+        if name:
+            self.files.append(
+                IndexFile(
+                    name=name,
+                    address=address,
+                    sha256=found[1] if found else "",
+                    requires_python=values.get("data-requires-python", ""),
+                    yanked=(values["data-yanked"] or "yes") if "data-yanked" in values else "",
+                    metadata_sha256=hashed[1] if hashed else ("?" if core else ""),
+                )
+            )

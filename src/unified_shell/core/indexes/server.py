@@ -1,0 +1,155 @@
+"""Serving a folder of wheels by the Simple Repository API, in both forms, with metadata files.
+
+Source: PEP 503, 629, 658, 691, 714. Nothing outside the folder's wheels is ever opened.
+"""
+
+import functools
+import html
+import http.server
+import json
+import os
+import urllib.parse
+import zipfile
+from collections.abc import Mapping
+
+from packaging.utils import NormalizedName, canonicalize_name
+
+from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.wheels import find_info_folder, parse_wheel_name
+from unified_shell.core.errors import UshError
+from unified_shell.core.machine.digests import digest_of_bytes, digest_of_file
+from unified_shell.core.machine.places import Place
+
+from .folders import projects_in
+
+__all__ = ["make_server"]
+
+JSON_TYPE = "application/vnd.pypi.simple.v1+json"
+HTML_TYPE = "text/html; charset=utf-8"
+
+
+def make_server(folder: str, *, address: str = "127.0.0.1", port: int = 0) -> http.server.ThreadingHTTPServer:
+    """Return a server that listens already; `serve_forever` makes it answer. Port 0 takes a free one."""
+    server = http.server.ThreadingHTTPServer((address, port), functools.partial(_Handler, folder=folder))
+    server.daemon_threads = True
+    return server
+
+
+class _Handler(http.server.BaseHTTPRequestHandler):
+    protocol_version = "HTTP/1.1"
+    server_version = "ush"
+    sys_version = ""
+
+    def __init__(self, *args: object, folder: str, **rest: object) -> None:
+        self._folder = folder
+        super().__init__(*args, **rest)  # type: ignore[arg-type]
+
+    def do_GET(self) -> None:
+        """Answer a page, a wheel or a metadata file."""
+        parts = [urllib.parse.unquote(one) for one in urllib.parse.urlsplit(self.path).path.split("/") if one]
+        projects = projects_in(self._folder)
+        match parts:
+            case ["simple"]:
+                self._send_projects(projects)
+            case ["simple", name] if canonicalize_name(name) in projects:
+                self._send_project(canonicalize_name(name), projects[canonicalize_name(name)])
+            case ["files", name]:
+                self._send_file(name, projects)
+            case _:
+                self._send(404, b"not here\n", "text/plain")
+
+    do_HEAD = do_GET  # noqa: N815 - the standard library's name
+
+    def log_message(self, format: str, *args: object) -> None:  # noqa: A002 - the standard library's name
+        """Keep quiet; whoever serves sees requests in the client."""
+
+    def _wants_json(self) -> bool:
+        return "json" in self.headers.get("Accept", "")
+
+    def _send_projects(self, projects: Mapping[NormalizedName, list[Place]]) -> None:
+        if self._wants_json():
+            page = {"meta": {"api-version": "1.1"}, "projects": [{"name": name} for name in sorted(projects)]}
+            self._send(200, json.dumps(page).encode(), JSON_TYPE)
+        else:
+            links = "".join(f'<a href="{name}/">{name}</a><br>\n' for name in sorted(projects))
+            self._send(200, _page("Projects", links), HTML_TYPE)
+
+    def _send_project(self, project: NormalizedName, paths: list[Place]) -> None:
+        files = [_facts(path, os.stat(path).st_mtime_ns) for path in paths]
+        if self._wants_json():
+            page = {
+                "meta": {"api-version": "1.1"},
+                "name": project,
+                "versions": sorted({str(one["version"]) for one in files}),
+                "files": [{key: value for key, value in one.items() if key != "version"} for one in files],
+            }
+            self._send(200, json.dumps(page).encode(), JSON_TYPE)
+        else:
+            self._send(200, _page(project, "".join(_link(one) for one in files)), HTML_TYPE)
+
+    def _send_file(self, name: str, projects: Mapping[NormalizedName, list[Place]]) -> None:
+        by_name = {os.path.basename(path): path for paths in projects.values() for path in paths}
+        wheel = name.removesuffix(".metadata")
+        if wheel not in by_name:
+            self._send(404, b"not here\n", "text/plain")
+        elif wheel == name:
+            with open(by_name[wheel], "rb") as file:
+                self._send(200, file.read(), "application/octet-stream")
+        else:
+            self._send(200, _metadata(by_name[wheel]), "application/octet-stream")
+
+    def _send(self, status: int, content: bytes, content_type: str) -> None:
+        self.send_response(status)
+        self.send_header("Content-Type", content_type)
+        self.send_header("Content-Length", str(len(content)))
+        self.end_headers()
+        if self.command != "HEAD":
+            self.wfile.write(content)
+
+
+def _page(title: str, body: str) -> bytes:
+    head = f'<meta name="pypi:repository-version" content="1.1"><title>{html.escape(title)}</title>'
+    return f"<!DOCTYPE html>\n<html><head>{head}</head><body>\n{body}</body></html>\n".encode()
+
+
+def _link(one: Mapping[str, object]) -> str:
+    hashes, core = one["hashes"], one["core-metadata"]
+    attributes = f'href="{html.escape(str(one["url"]))}#sha256={dict(hashes)["sha256"]}"'  # type: ignore[call-overload]
+    if one["requires-python"]:
+        attributes += f' data-requires-python="{html.escape(str(one["requires-python"]))}"'
+    if core:
+        attributes += f' data-core-metadata="sha256={dict(core)["sha256"]}"'  # type: ignore[call-overload]
+    return f"<a {attributes}>{html.escape(str(one['filename']))}</a><br>\n"
+
+
+@functools.lru_cache(maxsize=4096)
+def _facts(path: str, _mtime_ns: int) -> Mapping[str, object]:
+    name = os.path.basename(path)
+    parsed = parse_wheel_name(name)
+    metadata = _metadata(path)
+    requires = ""
+    if metadata:
+        try:
+            requires = parse_metadata(metadata, name).requires_python
+        except UshError:
+            metadata = b""
+    return {
+        "filename": name,
+        "version": str(parsed.version) if parsed else "",
+        "url": f"/files/{urllib.parse.quote(name)}",
+        "hashes": {"sha256": digest_of_file(path)},
+        "size": os.path.getsize(path),
+        "requires-python": requires,
+        "core-metadata": {"sha256": digest_of_bytes(metadata)} if metadata else False,
+    }
+
+
+def _metadata(path: str) -> bytes:
+    """Return a wheel's METADATA, or nothing for a wheel that is broken: its client will see to that."""
+    parsed = parse_wheel_name(os.path.basename(path))
+    try:
+        with zipfile.ZipFile(path) as opened:
+            info = find_info_folder(opened.namelist(), parsed.project if parsed else "", path)
+            return opened.read(f"{info}/METADATA")
+    except (KeyError, OSError, zipfile.BadZipFile, UshError):
+        return b""

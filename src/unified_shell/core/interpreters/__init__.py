@@ -1,0 +1,1 @@
+"""Discovery of interpreters, their facts by probing, and those that were adopted."""

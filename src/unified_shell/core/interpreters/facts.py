@@ -1,0 +1,157 @@
+"""What is known of a Python interpreter, told by itself in one start."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from unified_shell.core.distributions.tags import TagFacts
+from unified_shell.core.errors import InterpreterUnusable
+from unified_shell.core.machine.executables import FileKind, read_executable
+from unified_shell.core.machine.host import Host, Libc
+from unified_shell.core.machine.places import Place, from_json_text
+from unified_shell.core.machine.processes import Ran, run_program
+
+__all__ = ["InterpreterFacts", "clean_variables", "parse_facts", "probe"]
+
+MARKER = b"@@USH-FACTS@@ "
+PROBE_SECONDS = 10.0
+# Each of these has been seen to keep a healthy interpreter from starting, or to let it load another's library.
+DISTURBING = ("LD_PRELOAD", "LD_LIBRARY_PATH")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class InterpreterFacts:
+    """The facts. `executable` is what was started; `real_executable` is where its links lead.
+
+    `environment_prefix` is set where the interpreter is itself an environment's. `lacking` names optional
+    parts of the library that are not there.
+    """
+
+    executable: Place
+    real_executable: Place
+    version: tuple[int, int, int]
+    full_version: str
+    implementation: str
+    word_size_bits: int
+    architecture: str
+    libc: Libc
+    system: str
+    prefix: Place
+    base_prefix: Place
+    environment_prefix: Place
+    externally_managed: bool
+    free_threaded: bool
+    cache_tag: str
+    magic: str
+    lacking: tuple[str, ...]
+    os_name: str
+    uname: tuple[str, ...]
+
+    @property
+    def short_version(self) -> str:
+        """`3.11`."""
+        return f"{self.version[0]}.{self.version[1]}"
+
+    @property
+    def title(self) -> str:
+        """`Python 3.11.7`, with the implementation where it is another."""
+        name = "Python" if self.implementation == "cpython" else f"Python ({self.implementation})"
+        return f"{name} {self.full_version}"
+
+    def tag_facts(self) -> TagFacts:
+        """Return what decides which wheels fit."""
+        return TagFacts(
+            implementation=self.implementation,
+            version=self.version[:2],
+            word_size_bits=self.word_size_bits,
+            architecture=self.architecture,
+            system=self.system,
+            libc=(self.libc.name, self.libc.major, self.libc.minor),
+            free_threaded=self.free_threaded,
+        )
+
+    def markers(self) -> dict[str, str]:
+        """Return the values of environment markers (PEP 508) for this interpreter."""
+        known = {"cpython": "CPython", "pypy": "PyPy", "graalpy": "GraalVM"}
+        return {
+            "implementation_name": self.implementation,
+            "implementation_version": self.full_version,
+            "os_name": self.os_name,
+            "platform_machine": self.uname[4],
+            "platform_release": self.uname[2],
+            "platform_system": self.uname[0],
+            "platform_version": self.uname[3],
+            "python_full_version": self.full_version,
+            "platform_python_implementation": known.get(self.implementation, self.implementation),
+            "python_version": self.short_version,
+            "sys_platform": self.system,
+        }
+
+
+def clean_variables(host: Host) -> dict[str, str]:
+    """Return variables for starting an interpreter undisturbed by what the session sets for others."""
+    return {
+        name: value
+        for name, value in host.environment().items()
+        if not name.startswith("PYTHON") and name not in DISTURBING
+    }
+
+
+def probe(executable: str, host: Host) -> InterpreterFacts:
+    """Start an interpreter once and return what it says; raises InterpreterUnusable with the cause."""
+    program = str(Path(__file__).with_name("probe_python.py"))
+    ran = run_program(
+        (executable, "-E", "-s", "-S", "-B", program),
+        environment=clean_variables(host),
+        timeout_seconds=PROBE_SECONDS,
+    )
+    lines = [line for line in ran.output.splitlines() if line.startswith(MARKER)]
+    if not lines:
+        raise InterpreterUnusable(
+            f"{executable} does not start as Python: {_trouble(executable, ran)}",
+            next_step="ush interpreter list   (those that start)",
+        )
+    return parse_facts(lines[-1].removeprefix(MARKER), executable)
+
+
+def parse_facts(content: bytes, started: str) -> InterpreterFacts:
+    """Return the facts from the probe's line."""
+    read = from_json_text(content)
+    if not isinstance(read, Mapping):
+        raise InterpreterUnusable(f"{started} told nothing of itself that can be read")
+    major, minor, patch = read["version"]
+    name, libc_major, libc_minor = read["libc"]
+    return InterpreterFacts(
+        executable=Place(_path(read["executable"]) or started),
+        real_executable=Place(_path(read["real_executable"]) or os.path.realpath(started)),
+        version=(major, minor, patch),
+        full_version=read["full_version"],
+        implementation=read["implementation"],
+        word_size_bits=read["word_size_bits"],
+        architecture=read["architecture"],
+        libc=Libc(name=name, major=libc_major, minor=libc_minor),
+        system=read["system"],
+        prefix=Place(_path(read["prefix"])),
+        base_prefix=Place(_path(read["base_prefix"])),
+        environment_prefix=Place(_path(read["environment_prefix"])),
+        externally_managed=read["externally_managed"],
+        free_threaded=read["free_threaded"],
+        cache_tag=read["cache_tag"],
+        magic=read["magic"],
+        lacking=tuple(read["lacking"]),
+        os_name=read["os_name"],
+        uname=tuple(read["uname"]),
+    )
+
+
+def _trouble(executable: str, ran: Ran) -> str:
+    trouble = ran.trouble or "says nothing of itself"
+    if read_executable(executable).kind is not FileKind.SCRIPT:
+        return trouble
+    said = ran.errors.decode("utf-8", "replace").strip().splitlines()
+    return f"a script; it says: {said[0].strip()}" if said and ran.returncode else f"a script; it {trouble}"
+
+
+def _path(value: object) -> str:
+    return value if isinstance(value, str) else ""

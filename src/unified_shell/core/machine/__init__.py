@@ -1,0 +1,1 @@
+"""Facts of this host: variables, clock, processes, terminals, executables, disks."""

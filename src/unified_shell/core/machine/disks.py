@@ -1,0 +1,45 @@
+"""Free space, and what a file system allows."""
+
+import os
+import shutil
+from dataclasses import dataclass
+
+from .places import Place
+
+__all__ = ["Disk", "read_disk", "shown_size"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Disk:
+    """The file system that would hold a place: its sizes in bytes, and whether it can be written."""
+
+    place: Place
+    free_bytes: int
+    total_bytes: int
+    writable: bool
+
+
+def read_disk(place: str) -> Disk:
+    """Read the file system of a place, or of its nearest parent that exists."""
+    there = place
+    while not os.path.exists(there):
+        above = os.path.dirname(there)
+        if above == there:
+            break
+        there = above
+    usage = shutil.disk_usage(there)
+    # A file system mounted read-only refuses even root, which access() tells.
+    return Disk(
+        place=Place(place), free_bytes=usage.free, total_bytes=usage.total, writable=os.access(there, os.W_OK)
+    )
+
+
+def shown_size(size_bytes: float) -> str:
+    """Return a size as a person reads it: `12.3 MB`, in powers of ten."""
+    if size_bytes < 1000:
+        return f"{size_bytes:.0f} bytes"
+    for unit in ("kB", "MB", "GB"):
+        size_bytes /= 1000
+        if size_bytes < 1000:
+            return f"{size_bytes:.1f} {unit}"
+    return f"{size_bytes / 1000:.1f} TB"

@@ -1,0 +1,95 @@
+"""Files that are whole or not there: written beside, synced, renamed."""
+
+import contextlib
+import errno
+import os
+import shutil
+import stat
+from dataclasses import dataclass
+
+__all__ = ["FileMode", "read_file", "remove_tree", "replace_file", "sync_directory"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FileMode:
+    """Permission bits and owner of a file; -1 where it does not matter."""
+
+    bits: int = 0o644
+    user: int = -1
+    group: int = -1
+
+
+def read_file(path: str) -> tuple[bytes, FileMode] | None:
+    """Return a file's bytes and mode, or None where there is none.
+
+    Raises OSError for a file that is there and cannot be read.
+    """
+    try:
+        with open(path, "rb") as file:
+            facts = os.fstat(file.fileno())
+            mode = FileMode(bits=stat.S_IMODE(facts.st_mode), user=facts.st_uid, group=facts.st_gid)
+            return file.read(), mode
+    except FileNotFoundError:
+        return None
+
+
+def replace_file(path: str, content: bytes, mode: FileMode, *, beside: str) -> None:
+    """Give `path` this content at once; `beside` is the name used meanwhile in the same directory.
+
+    A file that is a mount point of its own cannot be renamed over (EBUSY) and is written in place.
+    """
+    os.makedirs(os.path.dirname(path), exist_ok=True)
+    try:
+        _write_new(beside, content, mode)
+        os.rename(beside, path)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            os.unlink(beside)
+        if error.errno != errno.EBUSY:
+            raise
+        _write_in_place(path, content)
+    sync_directory(os.path.dirname(path))
+
+
+def sync_directory(path: str) -> None:
+    """Make the names in a directory durable."""
+    descriptor = os.open(path, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def remove_tree(path: str) -> None:
+    """Remove a tree or file, read-only directories too; nothing there is fine."""
+    if os.path.islink(path) or not os.path.isdir(path):
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(path)
+        return
+    for folder, _, _ in os.walk(path):
+        with contextlib.suppress(OSError):
+            if os.stat(folder).st_mode & 0o700 != 0o700:
+                os.chmod(folder, 0o700)
+    shutil.rmtree(path)
+
+
+def _write_new(path: str, content: bytes, mode: FileMode) -> None:
+    with contextlib.suppress(FileNotFoundError):
+        os.unlink(path)
+    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+    with open(descriptor, "wb") as file:
+        file.write(content)
+        file.flush()
+        if mode.user >= 0:
+            with contextlib.suppress(PermissionError):
+                os.fchown(descriptor, mode.user, mode.group)
+        os.fchmod(descriptor, mode.bits)
+        os.fsync(descriptor)
+
+
+def _write_in_place(path: str, content: bytes) -> None:
+    with open(path, "r+b") as file:
+        file.write(content)
+        file.truncate()
+        file.flush()
+        os.fsync(file.fileno())

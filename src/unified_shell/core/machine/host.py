@@ -1,0 +1,129 @@
+"""The facts of this host, read once at the edge and handed in everywhere else."""
+
+import os
+import platform
+import re
+import struct
+import sys
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import Enum
+
+from .places import Place
+
+__all__ = ["Host", "Libc", "System", "read_host"]
+
+
+class System(Enum):
+    """The operating system's family."""
+
+    LINUX = "linux"
+    MACOS = "macos"
+    WINDOWS = "windows"
+    OTHER = "other"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Libc:
+    """The C library: its name (`glibc`, `musl` or empty) and version, as (major, minor)."""
+
+    name: str = ""
+    major: int = 0
+    minor: int = 0
+
+    def __str__(self) -> str:
+        return f"{self.name} {self.major}.{self.minor}" if self.name else "unknown C library"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Host:
+    """What is true of this machine and this session. `variables` are (name, value) pairs."""
+
+    system: System
+    system_text: str
+    architecture: str
+    word_size_bits: int
+    libc: Libc
+    home: Place
+    user_name: str
+    user_id: int
+    login_shell: Place
+    working_directory: Place
+    variables: tuple[tuple[str, str], ...]
+    python: Place
+
+    def variable(self, name: str, default: str = "") -> str:
+        """Return the value of an environment variable."""
+        return next((value for key, value in self.variables if key == name), default)
+
+    def environment(self) -> dict[str, str]:
+        """Return the environment variables as a new dictionary."""
+        return dict(self.variables)
+
+    def search_path(self) -> tuple[str, ...]:
+        """Return the entries of PATH as they stand, empty ones too."""
+        value = self.variable("PATH")
+        return tuple(value.split(os.pathsep)) if value else ()
+
+
+def read_host(variables: Mapping[str, str] | None = None) -> Host:
+    """Read the host's facts; `variables` replaces the environment of this process."""
+    names = dict(os.environ if variables is None else variables)
+    user_name, login_shell, home = _account(names)
+    return Host(
+        system=_system(),
+        system_text=_system_text(),
+        architecture=platform.machine().lower(),
+        word_size_bits=struct.calcsize("P") * 8,
+        libc=_libc(),
+        home=Place(home),
+        user_name=user_name,
+        user_id=os.getuid() if hasattr(os, "getuid") else -1,
+        login_shell=Place(login_shell),
+        working_directory=Place(_working_directory()),
+        variables=tuple(names.items()),
+        python=Place(sys.executable),
+    )
+
+
+def _system() -> System:
+    by_name = {"linux": System.LINUX, "darwin": System.MACOS, "win32": System.WINDOWS}
+    return by_name.get(sys.platform, System.OTHER)
+
+
+def _system_text() -> str:
+    try:
+        facts = platform.freedesktop_os_release()
+    except OSError:
+        return f"{platform.system()} {platform.release()}"
+    return facts.get("PRETTY_NAME", platform.system())
+
+
+def _account(names: Mapping[str, str]) -> tuple[str, str, str]:
+    """Return user name, login shell and home; the account's record where a variable is missing."""
+    try:
+        import pwd
+
+        record = pwd.getpwuid(os.getuid())
+        user, shell, home = record.pw_name, record.pw_shell, record.pw_dir
+    except (ImportError, KeyError):
+        user, shell, home = "", "", os.path.expanduser("~")
+    return user or names.get("USER", ""), names.get("SHELL") or shell, names.get("HOME") or home
+
+
+def _working_directory() -> str:
+    try:
+        return os.getcwd()
+    except OSError:
+        return "/"
+
+
+def _libc() -> Libc:
+    try:
+        text = os.confstr("CS_GNU_LIBC_VERSION") or ""
+    except (AttributeError, ValueError, OSError):
+        text = ""
+    found = re.match(r"(\w+) (\d+)\.(\d+)", text)
+    if found is None:
+        return Libc()
+    return Libc(name=found[1], major=int(found[2]), minor=int(found[3]))

@@ -1,0 +1,83 @@
+"""Paths as one type that survives names which are not UTF-8.
+
+A `Place` is text in which each byte that is not UTF-8 stands as a lone surrogate (PEP 383). `to_json_text`
+escapes those, so a place goes through JSON and back unharmed.
+"""
+
+import codecs
+import json
+import os
+import urllib.parse
+from typing import NewType
+
+__all__ = [
+    "Place",
+    "from_json_text",
+    "from_record_text",
+    "in_home",
+    "inside",
+    "join",
+    "shown",
+    "to_json_text",
+    "to_record_text",
+]
+
+Place = NewType("Place", str)
+
+
+def join(first: str, *rest: str) -> Place:
+    """Return the place below `first`."""
+    return Place(os.path.join(first, *rest))
+
+
+def inside(place: str, parent: str) -> bool:
+    """Tell whether `place` is `parent` or lies below it, by names alone."""
+    parent = parent.rstrip("/") or "/"
+    return place == parent or place.startswith(parent if parent == "/" else parent + "/")
+
+
+def in_home(place: str, home: str) -> str | None:
+    """Return the part of `place` below the home directory, or None where it is elsewhere."""
+    home = home.rstrip("/")
+    return place[len(home) + 1 :] if home and place.startswith(home + "/") else None
+
+
+def shown(place: str, home: str = "") -> str:
+    """Return `place` as a person reads it: one line, `~` for the home, no control characters."""
+    below = in_home(place, home) if home else None
+    text = place if below is None else f"~/{below}"
+    if home and place == home.rstrip("/"):
+        text = "~"
+    return "".join(c if c.isprintable() else repr(c)[1:-1] for c in text)
+
+
+def to_json_text(value: object) -> str:
+    """Return JSON in ASCII; lone surrogates come out as escapes and are read back as they were."""
+    return json.dumps(value, ensure_ascii=True, separators=(",", ":"))
+
+
+def from_json_text(text: str | bytes) -> object:
+    """Return what `to_json_text` was given."""
+    value: object = json.loads(text)
+    return value
+
+
+def to_record_text(place: str) -> str:
+    """Return text that is valid UTF-8: bytes that are not, and `%` itself, as `%XX`."""
+    raw = os.fsencode(place.replace("%", "%25"))
+    return raw.decode("utf-8", "percent_bytes")
+
+
+def from_record_text(text: str) -> Place:
+    """Return the place that `to_record_text` was given."""
+    return Place(os.fsdecode(urllib.parse.unquote_to_bytes(text)))
+
+
+def _percent_bytes(error: UnicodeError) -> tuple[str, int]:
+    if not isinstance(error, UnicodeDecodeError):
+        raise error
+    wrong = error.object[error.start : error.end]
+    return "".join(f"%{byte:02X}" for byte in wrong), error.end
+
+
+codecs.register_error("percent_bytes", _percent_bytes)

@@ -1,0 +1,20 @@
+"""Doing several things at once: a bounded pool behind one function."""
+
+from collections.abc import Callable, Iterable
+from typing import TypeVar
+
+__all__ = ["map_at_once"]
+
+Given = TypeVar("Given")
+Answer = TypeVar("Answer")
+
+
+def map_at_once(work: Callable[[Given], Answer], items: Iterable[Given], *, workers: int = 8) -> list[Answer]:
+    """Return the answers in the order of the items; the first error is raised."""
+    todo = list(items)
+    if len(todo) < 2:
+        return [work(item) for item in todo]
+    from concurrent.futures import ThreadPoolExecutor
+
+    with ThreadPoolExecutor(max_workers=min(workers, len(todo))) as pool:
+        return list(pool.map(work, todo))

@@ -1,0 +1,217 @@
+"""Starting programs: without a shell, in a session of their own, with a time limit that holds."""
+
+import contextlib
+import errno
+import os
+import select
+import signal
+import subprocess
+import tempfile
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from .clock import steady_seconds
+from .executables import FileKind, read_executable
+
+__all__ = [
+    "BackgroundProgram",
+    "Ran",
+    "process_began",
+    "process_lives",
+    "replace_process",
+    "run_attached",
+    "run_program",
+]
+
+OUTPUT_LIMIT_BYTES = 4_000_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ran:
+    """How a program ended. `returncode` is None where it did not start or ran out of time."""
+
+    returncode: int | None
+    output: bytes = b""
+    errors: bytes = b""
+    timed_out: bool = False
+    not_started: str = ""
+    elapsed_seconds: float = 0.0
+
+    @property
+    def starts(self) -> bool:
+        """Tell whether the program was found, loaded and ended by itself.
+
+        Any exit code counts but 126 and 127 (a shell's words for not executable and not found), death by
+        a signal, and an error of the loader.
+        """
+        code = self.returncode
+        return code is not None and code >= 0 and code not in (126, 127) and not self._loader_failed()
+
+    def _loader_failed(self) -> bool:
+        return b"error while loading shared libraries" in self.errors or (
+            self.returncode == 1 and b"version `GLIBC" in self.errors
+        )
+
+    @property
+    def trouble(self) -> str:
+        """Say in one line why it does not count as started or went wrong; empty where it ended with 0."""
+        if self.not_started:
+            return self.not_started
+        if self.timed_out:
+            return f"did not end within {self.elapsed_seconds:.0f} s"
+        if self.returncode is not None and self.returncode < 0:
+            return f"was ended by {_signal_name(-self.returncode)}"
+        if self.returncode == 0:
+            return ""
+        last = self.errors.decode("utf-8", "replace").strip().splitlines()
+        return last[-1] if last else f"ended with exit code {self.returncode}"
+
+
+def run_program(
+    argv: Sequence[str],
+    *,
+    environment: Mapping[str, str],
+    timeout_seconds: float,
+    directory: str = "/",
+    given: bytes = b"",
+) -> Ran:
+    """Run a program to its end and return how it went; never raises for what the program does.
+
+    Output goes through files, so that a child of the program that lives on cannot hold us up; at the time
+    limit the whole session is killed.
+    """
+    began = steady_seconds()
+    with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err, tempfile.TemporaryFile() as into:
+        into.write(given)
+        into.seek(0)
+        try:
+            process = subprocess.Popen(
+                list(argv),
+                stdin=into,
+                stdout=out,
+                stderr=err,
+                env=dict(environment),
+                cwd=directory,
+                start_new_session=True,
+            )
+        except (OSError, ValueError) as error:
+            return Ran(returncode=None, not_started=_why_not_started(argv[0], error))
+        code = _wait(process, timeout_seconds)
+        return Ran(
+            returncode=code,
+            output=_head(out.fileno()),
+            errors=_head(err.fileno()),
+            timed_out=code is None,
+            elapsed_seconds=steady_seconds() - began,
+        )
+
+
+def run_attached(argv: Sequence[str], *, environment: Mapping[str, str], directory: str = "") -> int:
+    """Run a program on our own terminal and return its exit code; a shell's code where it did not start."""
+    try:
+        done = subprocess.run(list(argv), env=dict(environment), cwd=directory or None, check=False)
+    except OSError:
+        return 127
+    return done.returncode if done.returncode >= 0 else 128 - done.returncode
+
+
+def replace_process(argv: Sequence[str], environment: Mapping[str, str]) -> OSError:
+    """Become another program, found on the given environment's PATH; returns only where it cannot start."""
+    try:
+        os.execvpe(argv[0], list(argv), dict(environment))
+    except OSError as error:
+        return error
+
+
+def process_lives(number: int, began: float) -> bool:
+    """Tell whether the process that had this number and began at that time is still there."""
+    import psutil
+
+    try:
+        return bool(abs(psutil.Process(number).create_time() - began) < 2.0)
+    except (psutil.Error, ValueError):
+        return False
+
+
+def process_began() -> float:
+    """Return when this process began, in the same clock as `process_lives` asks for."""
+    import psutil
+
+    return float(psutil.Process().create_time())
+
+
+def _wait(process: "subprocess.Popen[bytes]", timeout_seconds: float) -> int | None:
+    try:
+        return process.wait(timeout_seconds)
+    except subprocess.TimeoutExpired:
+        return None
+    finally:
+        # The children that a hanging or daemonising program leaves behind go with its session.
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def _head(descriptor: int) -> bytes:
+    return os.pread(descriptor, OUTPUT_LIMIT_BYTES, 0)
+
+
+def _signal_name(number: int) -> str:
+    try:
+        return signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
+
+
+def _why_not_started(program: str, error: OSError | ValueError) -> str:
+    """Say why the system did not start a file; it names the file where it means the file's interpreter."""
+    if not isinstance(error, OSError):
+        return str(error)
+    facts = read_executable(program)
+    if error.errno == errno.ENOENT and facts.kind is FileKind.ABSENT:
+        return "is a dangling link" if os.path.islink(program) else "is not there"
+    if error.errno == errno.ENOENT and facts.interpreter:
+        return f"needs {facts.interpreter}, which is not there"
+    if error.errno == errno.ENOEXEC:
+        return "is an empty file" if facts.kind is FileKind.EMPTY else "is no program for this machine"
+    if error.errno == errno.EACCES:
+        return "is not executable"
+    return (error.strerror or str(error)).lower()
+
+
+class BackgroundProgram:
+    """A program that goes on while a block runs, and is ended with all its children after it."""
+
+    def __init__(self, argv: Sequence[str], *, environment: Mapping[str, str], directory: str) -> None:
+        self._argv, self._environment, self._directory = list(argv), dict(environment), directory
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def __enter__(self) -> "BackgroundProgram":
+        self._process = subprocess.Popen(
+            self._argv,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=self._environment,
+            cwd=self._directory,
+            start_new_session=True,
+        )
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._process is not None:
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(self._process.pid, signal.SIGTERM)
+            self._process.wait()
+            if self._process.stdout is not None:
+                self._process.stdout.close()
+
+    def first_line(self, timeout_seconds: float) -> str:
+        """Return the first line that the program writes; raises TimeoutError where none comes."""
+        if self._process is None or self._process.stdout is None:
+            raise TimeoutError("the program was not started")
+        ready, _, _ = select.select([self._process.stdout], [], [], timeout_seconds)
+        line = self._process.stdout.readline() if ready else b""
+        if not line:
+            raise TimeoutError(f"{self._argv[0]} said nothing within {timeout_seconds:.0f} s")
+        return line.decode("utf-8", "surrogateescape").rstrip("\n")

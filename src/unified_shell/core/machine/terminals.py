@@ -1,0 +1,115 @@
+"""A program in a pseudo-terminal: typed at its prompt, as a person would."""
+
+import contextlib
+import errno
+import fcntl
+import os
+import pty
+import select
+import signal
+import struct
+import termios
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from .clock import steady_seconds
+
+__all__ = ["Typed", "type_at_prompt"]
+
+COLUMNS = 500
+QUIET_AT_PROMPT_SECONDS = 0.25
+QUIET_OTHERWISE_SECONDS = 0.8
+RETYPE_SECONDS = 1.5
+MAX_TYPED = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Typed:
+    """What came of it: whether the aim was reached, and all that was shown."""
+
+    reached: bool
+    shown: bytes
+    elapsed_seconds: float
+
+
+def type_at_prompt(
+    argv: Sequence[str],
+    line: str,
+    *,
+    program: str,
+    environment: Mapping[str, str],
+    directory: str,
+    timeout_seconds: float,
+    reached: Callable[[], bool],
+) -> Typed:
+    """Start `program` (with `argv` as its own words) in a terminal and type `line` when it is quiet.
+
+    A shell with a line editor puts the terminal into raw mode at its prompt; one without never does, so
+    then a longer silence is taken for the prompt. A line may be swallowed by a startup file that asks a
+    question, so it is typed up to three times until `reached()`. At the end everything in the terminal's
+    session is killed with SIGKILL: on a hang-up some shells would write history files.
+    """
+    number, terminal = pty.fork()
+    if number == 0:
+        _become(argv, program, environment, directory)
+    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 40, COLUMNS, 0, 0))
+    began = last = steady_seconds()
+    typed_at: list[float] = []
+    shown = b""
+    while steady_seconds() - began < timeout_seconds and not reached():
+        if select.select([terminal], [], [], 0.03)[0]:
+            chunk = _read(terminal)
+            if not chunk:
+                break
+            shown, last = (shown + chunk)[-65536:], steady_seconds()
+            _answer_questions(terminal, chunk)
+        quiet = steady_seconds() - last
+        due = not typed_at or steady_seconds() - typed_at[-1] > RETYPE_SECONDS
+        if len(typed_at) < MAX_TYPED and due and quiet > _patience(terminal):
+            os.write(terminal, line.encode("utf-8", "surrogateescape") + b"\r")
+            typed_at.append(steady_seconds())
+    done = reached()
+    _end(number, terminal)
+    return Typed(reached=done or reached(), shown=shown, elapsed_seconds=steady_seconds() - began)
+
+
+def _become(argv: Sequence[str], program: str, environment: Mapping[str, str], directory: str) -> None:
+    try:
+        os.chdir(directory)
+        os.execve(program, list(argv), dict(environment))
+    finally:
+        os._exit(127)
+
+
+def _read(terminal: int) -> bytes:
+    try:
+        return os.read(terminal, 65536)
+    except OSError as error:
+        if error.errno == errno.EIO:  # the other end is closed
+            return b""
+        raise
+
+
+def _answer_questions(terminal: int, chunk: bytes) -> None:
+    """Answer as a terminal does: where the cursor is, and what kind of terminal this is."""
+    if b"\x1b[6n" in chunk:
+        os.write(terminal, b"\x1b[1;1R")
+    if b"\x1b[c" in chunk or b"\x1b[0c" in chunk:
+        os.write(terminal, b"\x1b[?62;c")
+
+
+def _patience(terminal: int) -> float:
+    line_mode = termios.tcgetattr(terminal)[3] & termios.ICANON
+    return QUIET_OTHERWISE_SECONDS if line_mode else QUIET_AT_PROMPT_SECONDS
+
+
+def _end(number: int, terminal: int) -> None:
+    import psutil
+
+    for process in psutil.process_iter():
+        with contextlib.suppress(psutil.Error, ProcessLookupError, PermissionError):
+            if os.getsid(process.pid) == number:
+                os.kill(process.pid, signal.SIGKILL)
+    with contextlib.suppress(ChildProcessError):
+        os.waitpid(number, 0)
+    os.close(terminal)

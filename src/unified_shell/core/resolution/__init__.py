@@ -1,0 +1,1 @@
+"""The solver: it yields questions and is sent answers."""

@@ -1,0 +1,78 @@
+"""What the solver asks and is told. It does no I/O: it yields questions and is sent answers."""
+
+from dataclasses import dataclass
+
+from packaging.requirements import Requirement
+from packaging.utils import NormalizedName
+
+from unified_shell.core.indexes.pages import IndexFile
+
+__all__ = ["AskRequirements", "AskVersions", "Candidate", "Demand", "Listing", "Requirements", "Solution"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """One version of a project with the wheel that fits best. `present`: it is in the environment now."""
+
+    project: NormalizedName
+    version: str
+    file: IndexFile
+    index: str
+    present: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Listing:
+    """What there is of a project: candidates, newest first, and why other versions are none.
+
+    `passed_over` holds (version, reason); `index` is the one that has the project, empty for none.
+    """
+
+    candidates: tuple[Candidate, ...]
+    passed_over: tuple[tuple[str, str], ...] = ()
+    index: str = ""
+    asked: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Requirements:
+    """What a candidate requires, and why it cannot be used here at all, if so."""
+
+    requires: tuple[Requirement, ...]
+    extras: tuple[NormalizedName, ...] = ()
+    unusable: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class AskVersions:
+    """Which versions are there of a project? Answered by a Listing."""
+
+    project: NormalizedName
+
+
+@dataclass(frozen=True, slots=True)
+class AskRequirements:
+    """What does a candidate require? Answered by Requirements."""
+
+    candidate: Candidate
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Demand:
+    """A requirement and who makes it: a project and version, or `you`."""
+
+    requirement: Requirement
+    by: str
+    by_project: NormalizedName | None
+
+    def __str__(self) -> str:
+        verb = "ask for" if self.by_project is None else "requires"
+        return f"{self.by} {verb} {self.requirement}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Solution:
+    """The chosen candidates by project, and for each project who asked for it, as texts."""
+
+    chosen: dict[NormalizedName, Candidate]
+    asked_by: dict[NormalizedName, tuple[str, ...]]

@@ -1,0 +1,1 @@
+"""Dialects, startup files, the wiring, new sessions."""

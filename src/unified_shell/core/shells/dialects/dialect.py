@@ -1,0 +1,125 @@
+"""What `ush` must know of a shell's dialect; each is one file beside this one."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import Enum
+from pathlib import Path
+from typing import Protocol
+
+from unified_shell.core.machine.places import Place, in_home
+
+__all__ = [
+    "Dialect",
+    "Mode",
+    "Opening",
+    "SearchPath",
+    "Side",
+    "StartupFile",
+    "below_home",
+    "template",
+    "without_control",
+]
+
+
+class Mode(Enum):
+    """How a session begins. Both are interactive: a person sits at it."""
+
+    LOGIN = "login"
+    INTERACTIVE = "interactive"
+
+
+class Side(Enum):
+    """Where an entry stands among those that were inherited."""
+
+    FRONT = "front"
+    BACK = "back"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SearchPath:
+    """The wanted entries of one variable and side, nearest the front first."""
+
+    variable: str
+    side: Side
+    directories: tuple[Place, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StartupFile:
+    """A personal startup file. Of those with the same `group`, only the first that exists is read."""
+
+    path: Place
+    group: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Opening:
+    """How a new session is opened: its own words, and variables that must be set for it."""
+
+    argv: tuple[str, ...]
+    variables: tuple[tuple[str, str], ...] = ()
+
+
+class Dialect(Protocol):
+    """One shell's dialect."""
+
+    name: str
+    programs: tuple[str, ...]
+    session_name: str
+
+    def quote(self, text: str) -> str:
+        """Return text as one literal word; raises nothing: every text can be quoted."""
+        ...
+
+    def quote_place(self, place: str, home: str) -> str:
+        """Return a place as one word, relative to `$HOME` where it lies below the home."""
+        ...
+
+    def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
+        """Return the personal startup files that are read in this mode, in order."""
+        ...
+
+    def new_login_file(self, home: str) -> Place:
+        """Return the login file to make where there is none, chosen so that it hides no other."""
+        ...
+
+    def hook_lines(self, session_file: str, home: str) -> str:
+        """Return the lines of the hook-up that read the session file."""
+        ...
+
+    def session_text(self, paths: Sequence[SearchPath], home: str, stamp: str, wiring: str) -> str:
+        """Return the session file's text."""
+        ...
+
+    def open_terminal(self, mode: Mode) -> Opening:
+        """Return how a session is opened that waits at its prompt."""
+        ...
+
+    def open_with(self, mode: Mode, command: str) -> Opening:
+        """Return how an interactive session is opened that runs one command and ends."""
+        ...
+
+    def source_line(self, file: str) -> str:
+        """Return the command that reads a file in this session."""
+        ...
+
+    def syntax_check(self, file: str) -> tuple[str, ...]:
+        """Return the words (after the shell's own) that check a file without running it."""
+        ...
+
+
+def template(name: str, **values: str) -> str:
+    """Return a template with its `@NAMES@` replaced; the values are put in once and not looked at again."""
+    text = (Path(__file__).parent.parent / "templates" / name).read_text(encoding="utf-8")
+    parts = text.split("@")
+    return "".join(values.get(part, f"@{part}@") if odd % 2 else part for odd, part in enumerate(parts))
+
+
+def without_control(text: str) -> str:
+    """Return text that can stand in a comment: on one line, printable."""
+    return "".join(c if c.isprintable() else "?" for c in text)
+
+
+def below_home(place: str, home: str) -> str | None:
+    """Return the part of a place below `$HOME`; None where the home is empty or the root."""
+    return in_home(place, home) if home.rstrip("/") else None

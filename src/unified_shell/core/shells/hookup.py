@@ -1,0 +1,232 @@
+"""Wiring shells: which files take the hook-up, the plan for it, and the new session that proves it."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block
+from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.steps import DropBlock, PutBlock
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import shown
+from unified_shell.core.machine.processes import run_program
+
+from .dialects import SH, WIRED, dialect_of_program
+from .dialects.dialect import Dialect, Mode
+from .session_files import session_file
+from .sessions import Session, find_program, fresh_variables, open_session
+from .startup_files import StartupState, check_takes_block, hook_file, read_startup_states
+
+__all__ = ["HookUp", "Proof", "chosen_shells", "plan_hookup", "plan_unhook", "wired_modes"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HookUp:
+    """The steps that wire shells, their lines in the plan, and the blocks that are there already."""
+
+    steps: tuple[PutBlock | DropBlock, ...]
+    lines: tuple[PlanLine, ...]
+    relies_on: tuple[str, ...] = ()
+
+
+def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, ...]:
+    """Return the shells to wire: those named, else the login shell's and this session's dialect.
+
+    Where neither can be wired by this version, the first that is on this machine.
+    """
+    if names:
+        return tuple(dict.fromkeys(names))
+    found = [dialect_of_program(program) for program in (host.login_shell, host.variable("SHELL"))]
+    known = tuple(dict.fromkeys(one for one in found if one is not None))
+    return known or next(((one,) for one in WIRED if find_program(one, host)), ())
+
+
+def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
+    """Plan one block in each file that these shells read, each file once.
+
+    Raises CouldNot and Refused for a file that cannot take it.
+    """
+    steps: dict[str, PutBlock] = {}
+    lines: list[PlanLine] = []
+    there: list[str] = []
+    for dialect in shells:
+        for mode in Mode:
+            state = hook_file(dialect, mode, host)
+            if state is None or state.real in steps:
+                continue
+            check_takes_block(state, host)
+            if state.block is BlockState.WHOLE:
+                there.append(f"block in {state.real}")
+                continue
+            step = PutBlock(path=state.real, block=_block_for(dialect, state, host, locations))
+            steps[state.real] = step
+            lines.append(_line(dialect, state, host, step))
+    return HookUp(steps=tuple(steps.values()), lines=tuple(lines), relies_on=tuple(dict.fromkeys(there)))
+
+
+def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
+    """Plan to take the block out of every file of these shells that has it."""
+    steps: dict[str, DropBlock] = {}
+    lines = []
+    for dialect in shells:
+        for state in read_startup_states(dialect, host):
+            if state.real in steps or state.block is BlockState.ABSENT:
+                continue
+            check_takes_block(state, host)
+            content = (read_file(state.real) or (b"",))[0]
+            block = find_block(content)
+            steps[state.real] = DropBlock(
+                path=state.real,
+                block=block.text,
+                at=block.start,
+                file_size_bytes=len(content) - (block.end - block.start),
+            )
+            lines.append(
+                PlanLine(
+                    kind=LineKind.EDIT,
+                    subject=f"{shown(state.path, host.home)}: take the hook-up out",
+                    detail="".join(f"- {line}\n" for line in block.text.splitlines()),
+                )
+            )
+    return HookUp(steps=tuple(steps.values()), lines=tuple(lines))
+
+
+def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
+    """Return each shell and mode whose new sessions read the hook-up, by the files as they are."""
+    return tuple(
+        dict.fromkeys(
+            (dialect, state.mode)
+            for dialect in WIRED
+            if find_program(dialect, host)
+            for state in read_startup_states(dialect, host)
+            if state.is_read and state.block is BlockState.WHOLE
+        )
+    )
+
+
+class Proof:
+    """New sessions before and after an edit of startup files, compared.
+
+    What failed or was printed before counts for nothing; what is new puts the edit back.
+    """
+
+    def __init__(self, shells: Sequence[Dialect], host: Host, files: Sequence[str]) -> None:
+        self._host, self._files = host, tuple(files)
+        present = [dialect for dialect in shells if find_program(dialect, host)]
+        self._modes = [
+            (dialect, mode) for dialect in present for mode in Mode if hook_file(dialect, mode, host) is not None
+        ]
+        self._before = self._sessions()
+        self._syntax_before = self._syntax_errors()
+
+    def findings(self, variable: str, wanted: Sequence[str]) -> tuple[Finding, ...]:
+        """Return what new sessions say now: that they open as before, and have each wanted entry once."""
+        found = [
+            Finding(
+                subject=shown(file, self._host.home),
+                question="its syntax is right",
+                holds=False,
+                answer=error,
+                remedy=f"look at {shown(file, self._host.home)}",
+                puts_back=True,
+            )
+            for file, error in self._syntax_errors().items()
+            if file not in self._syntax_before
+        ]
+        if not found:
+            for before, after in zip(self._before, self._sessions(), strict=True):
+                found += _compare(before, after, variable, wanted, self._host.home)
+        return tuple(found)
+
+    def _sessions(self) -> tuple[Session, ...]:
+        return tuple(open_session(dialect, mode, self._host) for dialect, mode in self._modes)
+
+    def _syntax_errors(self) -> dict[str, str]:
+        found = {}
+        for file in self._files:
+            dialect = SH if os.path.basename(file) == ".profile" else self._modes[0][0] if self._modes else SH
+            program = find_program(dialect, self._host)
+            if program is None or not os.path.exists(file):
+                continue
+            ran = run_program(
+                (program, *dialect.syntax_check(file)),
+                environment=fresh_variables(self._host, program),
+                timeout_seconds=10,
+            )
+            if ran.returncode:
+                found[file] = ran.trouble
+        return found
+
+
+def _compare(before: Session, after: Session, variable: str, wanted: Sequence[str], home: str) -> list[Finding]:
+    subject = _subject(after)
+    if after.trouble:
+        known = bool(before.trouble)
+        return [
+            Finding(
+                subject=subject,
+                question="opens",
+                holds=False,
+                answer=f"{after.trouble}{' (as it did before)' if known else ''}",
+                remedy="ush shell list",
+                puts_back=not known,
+                elapsed_seconds=after.elapsed_seconds,
+            )
+        ]
+    new_errors = [line for line in after.errors if line not in before.errors]
+    if new_errors and not before.trouble:
+        return [
+            Finding(
+                subject=subject,
+                question="opens without new errors",
+                holds=False,
+                answer=new_errors[0],
+                puts_back=True,
+            )
+        ]
+    return [_entry_finding(after, variable, directory, home) for directory in wanted] or [
+        Finding(subject=subject, question="opens", holds=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
+    ]
+
+
+def _entry_finding(session: Session, variable: str, directory: str, home: str) -> Finding:
+    entries = session.search_path(variable)
+    times = entries.count(directory)
+    answer = f"at place {entries.index(directory) + 1} of {len(entries)}" if times == 1 else f"{times} times"
+    return Finding(
+        subject=_subject(session),
+        question=f"has {shown(directory, home)} on {variable}",
+        holds=times == 1,
+        answer=answer,
+        remedy="" if times == 1 else "ush shell list",
+        elapsed_seconds=session.elapsed_seconds,
+    )
+
+
+def _subject(session: Session) -> str:
+    return f"a new {session.mode.value} session of {session.shell}"
+
+
+def _block_for(dialect: Dialect, state: StartupState, host: Host, locations: Locations) -> str:
+    # ~/.profile is read by every shell of the family, so it reads the session file that all understand.
+    owner = SH if os.path.basename(state.path) == ".profile" else dialect
+    return make_block(owner.hook_lines(session_file(owner, locations), host.home))
+
+
+def _line(dialect: Dialect, state: StartupState, host: Host, step: PutBlock) -> PlanLine:
+    name = shown(state.path, host.home)
+    why = f"{dialect.name} reads it in {state.mode.value} sessions"
+    if state.real != state.path:
+        why += f"; a link to {shown(state.real, host.home)}, which is what changes"
+    made = "" if state.exists else "a new file; "
+    content = read_file(state.real)
+    after = add_block(None if content is None else content[0], step.block)
+    added = after[len(content[0]) if content else 0 :].decode("utf-8", "replace").lstrip("\n")
+    return PlanLine(
+        kind=LineKind.EDIT,
+        subject=f"{name}: {made}{why}",
+        detail="".join(f"+ {line}\n" for line in added.splitlines()),
+    )

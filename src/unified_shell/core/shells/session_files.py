@@ -1,0 +1,50 @@
+"""The session files: derived from the wiring, one for each dialect."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown
+
+from .dialects import WIRED
+from .dialects.dialect import Dialect
+from .wiring import Wiring, read_wiring, wiring_file
+
+__all__ = ["derive_session_files", "session_file", "session_file_steps"]
+
+
+def session_file(dialect: Dialect, locations: Locations) -> Place:
+    """Return where a dialect's session file is."""
+    return join(locations.data, "wiring", dialect.session_name)
+
+
+def session_file_steps(wiring: Wiring, locations: Locations, home: str) -> tuple[ReplaceFile, ...]:
+    """Return the steps that make the session files say what the wiring wants; none where they do."""
+    steps = []
+    for dialect in WIRED:
+        path = session_file(dialect, locations)
+        found = read_file(path)
+        before = None if found is None else kept_bytes(found[0])
+        after = _text(dialect, wiring, locations, home)
+        if before != after:
+            steps.append(ReplaceFile(path=path, before=before, after=after, derived=True))
+    return tuple(steps)
+
+
+def derive_session_files(steps: Sequence[Step], locations: Locations, home: str) -> tuple[Step, ...]:
+    """Return the steps on session files that follow from steps on the wiring's records."""
+    on_records = tuple(step for step in steps if isinstance(step, PutRecord | DropRecord))
+    if not any(step.path == wiring_file(locations) for step in on_records):
+        return ()
+    wiring = read_wiring(locations).after(on_records, wiring_file(locations))
+    return session_file_steps(wiring, locations, home)
+
+
+def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> str | None:
+    if not wiring.entries:
+        return None
+    source = shown(wiring_file(locations), home)
+    text = dialect.session_text(wiring.search_paths(), home, wiring.stamp(), source)
+    return kept_bytes(text.encode("utf-8", "surrogateescape"))

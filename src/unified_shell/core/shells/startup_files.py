@@ -1,0 +1,96 @@
+"""Which startup files a shell reads here, what they hold of the hook-up, and which one takes it."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.changes.blocks import BlockState, find_block
+from unified_shell.core.errors import CouldNot, Refused
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, shown
+
+from .dialects.dialect import Dialect, Mode
+
+__all__ = ["StartupState", "check_takes_block", "hook_file", "read_startup_state", "read_startup_states"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StartupState:
+    """One startup file of one shell and mode, as it is now. `real` is where links lead."""
+
+    shell: str
+    mode: Mode
+    path: Place
+    real: Place
+    exists: bool
+    is_read: bool
+    block: BlockState
+    trouble: str = ""
+
+
+def read_startup_states(dialect: Dialect, host: Host) -> tuple[StartupState, ...]:
+    """Return every personal startup file of a shell, by mode."""
+    found = []
+    for mode in Mode:
+        groups_read: set[str] = set()
+        for file in dialect.startup_files(mode, host.home, host.variables):
+            state = read_startup_state(dialect, mode, file.path, hidden=file.group in groups_read)
+            found.append(state)
+            # Even an unreadable file hides those after it; a dangling link does not.
+            if file.group and state.exists:
+                groups_read.add(file.group)
+    return tuple(found)
+
+
+def read_startup_state(dialect: Dialect, mode: Mode, path: Place, *, hidden: bool = False) -> StartupState:
+    """Look at one startup file; what cannot be read is said, not raised."""
+    real, exists, block, trouble = Place(os.path.realpath(path)), os.path.exists(path), BlockState.ABSENT, ""
+    try:
+        content = read_file(real)
+        block = BlockState.ABSENT if content is None else find_block(content[0]).state
+    except OSError as error:
+        trouble = (error.strerror or str(error)).lower()
+    if hidden:
+        trouble = trouble or "hidden by an earlier one"
+    return StartupState(
+        shell=dialect.name,
+        mode=mode,
+        path=path,
+        real=real,
+        exists=exists,
+        is_read=exists and not hidden,
+        block=block,
+        trouble=trouble,
+    )
+
+
+def hook_file(dialect: Dialect, mode: Mode, host: Host) -> StartupState | None:
+    """Return the file that takes the hook-up for a mode: the one that is read, else the one to make.
+
+    None where the shell reads no personal file in this mode.
+    """
+    states = [state for state in read_startup_states(dialect, host) if state.mode is mode]
+    read = next((state for state in states if state.is_read), None)
+    if read is not None or not states:
+        return read
+    if mode is Mode.LOGIN:
+        return read_startup_state(dialect, mode, dialect.new_login_file(host.home))
+    return states[0]
+
+
+def check_takes_block(state: StartupState, host: Host) -> None:
+    """Raise where a startup file cannot take the block; the file is named, and what to do."""
+    name = shown(state.path, host.home)
+    if state.trouble:
+        raise CouldNot(f"{name} cannot be read: {state.trouble}", next_step=f"ls -l {name}")
+    if state.block is BlockState.DAMAGED:
+        raise Refused(
+            f"the hook-up in {name} is {state.block.value}",
+            next_step=f'take the lines with "#(ush)" out of {name}, then try again',
+        )
+    content = read_file(state.real)
+    if content is not None and content[0].rstrip(b"\n").endswith(b"\\"):
+        raise Refused(
+            f"the last line of {name} ends in a backslash and would swallow what follows",
+            next_step=f"mend the last line of {name}, then try again",
+        )

@@ -1,0 +1,28 @@
+# Made by ush from @WIRING@; what is changed here is lost.
+# Stamp of the wiring: @STAMP@
+_ush_take_out() {
+  _ush_list=:$1:
+  while :; do
+    case $_ush_list in
+      *:"$2":*) _ush_list=${_ush_list%%:"$2":*}:${_ush_list#*:"$2":} ;;
+      *) break ;;
+    esac
+  done
+  _ush_list=${_ush_list#:}
+  _ush_list=${_ush_list%:}
+}
+@BODY@
+if [ -n "${USH_ENVIRONMENT-}" ]; then
+  case ${PATH-}: in
+    "$USH_ENVIRONMENT/bin":*) ;;
+    *)
+      _ush_take_out "${PATH-}" "$USH_ENVIRONMENT/bin"
+      PATH=$USH_ENVIRONMENT/bin${_ush_list:+:$_ush_list}
+      export PATH
+      ;;
+  esac
+fi
+unset -f _ush_take_out
+unset _ush_list _ush_block
+USH_WIRING=@STAMP@
+export USH_WIRING

@@ -1,0 +1,125 @@
+"""The wiring: the search-path entries that a person wants, in order. The file is the truth."""
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from unified_shell.core.changes.records import read_records
+from unified_shell.core.changes.steps import DropRecord, PutRecord
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import (
+    Place,
+    from_json_text,
+    from_record_text,
+    join,
+    to_json_text,
+    to_record_text,
+)
+
+from .dialects.dialect import SearchPath, Side
+
+__all__ = ["Entry", "Wiring", "check_directory_name", "read_wiring", "wiring_file"]
+
+TABLE = "search-path"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One wanted directory. A lower rank stands nearer the front of its side."""
+
+    variable: str
+    directory: Place
+    side: Side
+    rank: int
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Where it stands in the wiring's file."""
+        return (TABLE, self.variable, to_record_text(self.directory))
+
+    @property
+    def value_text(self) -> str:
+        """Its value there, as JSON text."""
+        return to_json_text({"side": self.side.value, "rank": self.rank})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wiring:
+    """All wanted entries of one scope."""
+
+    entries: tuple[Entry, ...] = ()
+
+    def find(self, variable: str, directory: str) -> Entry | None:
+        """Return the entry for a directory, or None."""
+        return next((one for one in self.entries if one.variable == variable and one.directory == directory), None)
+
+    def with_entry(self, variable: str, directory: str, side: Side) -> "Wiring":
+        """Return the wiring with a directory nearest the outside of its side: first at the front, last at the back."""
+        others = tuple(one for one in self.entries if (one.variable, one.directory) != (variable, directory))
+        ranks = [one.rank for one in others if one.variable == variable and one.side is side] or [0]
+        rank = min(ranks) - 1 if side is Side.FRONT else max(ranks) + 1
+        new = Entry(variable=variable, directory=Place(directory), side=side, rank=rank)
+        return Wiring(entries=(*others, new))
+
+    def search_paths(self) -> tuple[SearchPath, ...]:
+        """Return the entries by variable and side, in order."""
+        found = []
+        for variable in dict.fromkeys(one.variable for one in self.entries):
+            for side in Side:
+                of_side = [one for one in self.entries if one.variable == variable and one.side is side]
+                if of_side:
+                    in_order = tuple(one.directory for one in sorted(of_side, key=lambda one: one.rank))
+                    found.append(SearchPath(variable=variable, side=side, directories=in_order))
+        return tuple(found)
+
+    def stamp(self) -> str:
+        """Return a short digest: the same for the same wanted entries in the same order."""
+        rows = [(one.variable, one.side.value, to_record_text(one.directory), one.rank) for one in self.entries]
+        return hashlib.sha256(to_json_text(sorted(rows)).encode()).hexdigest()[:12]
+
+    def after(self, steps: "tuple[PutRecord | DropRecord, ...]", path: str) -> "Wiring":
+        """Return the wiring as it will be when steps on its records have been done."""
+        by_keys = {one.keys: one for one in self.entries}
+        for step in steps:
+            if step.path != path:
+                continue
+            by_keys.pop(step.keys, None)
+            if isinstance(step, PutRecord):
+                by_keys[step.keys] = _entry(step.keys[1], step.keys[2], from_json_text(step.after))
+        return Wiring(entries=tuple(by_keys.values()))
+
+
+def wiring_file(locations: Locations) -> Place:
+    """Return where my wiring is kept."""
+    return join(locations.data, "wiring", "me.toml")
+
+
+def read_wiring(locations: Locations) -> Wiring:
+    """Read my wiring; an absent file is an empty one."""
+    table = read_records(wiring_file(locations)).get(TABLE, {})
+    found = []
+    for variable, entries in table.items() if isinstance(table, Mapping) else ():
+        found += [_entry(variable, text, value) for text, value in entries.items()]
+    return Wiring(entries=tuple(found))
+
+
+def check_directory_name(directory: str) -> None:
+    """Raise Refused for a name that cannot stand in a search path."""
+    if ":" in directory:
+        raise Refused(
+            f"{directory!r} cannot stand on a search path: a colon separates its entries",
+            next_step="give the directory a name without a colon, or a link that has none",
+        )
+
+
+def _entry(variable: str, text: str, value: object) -> Entry:
+    fields = value if isinstance(value, Mapping) else {}
+    side = Side.BACK if fields.get("side") == Side.BACK.value else Side.FRONT
+    rank = fields.get("rank", 0)
+    return Entry(
+        variable=variable,
+        directory=from_record_text(text),
+        side=side,
+        rank=rank if isinstance(rank, int) else 0,
+    )

@@ -1,0 +1,78 @@
+"""`shell wire` and `shell unwire` as changes of their own."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.steps import Step
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place
+
+from .dialects.dialect import Dialect
+from .hookup import HookUp, Proof, plan_hookup, plan_unhook
+from .session_files import session_file_steps
+from .wiring import read_wiring
+
+__all__ = ["plan_unwire", "plan_wire"]
+
+
+def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to put the hook-up into the startup files of shells."""
+    names = ", ".join(one.name for one in shells)
+    hookup = plan_hookup(shells, host, locations)
+    more = session_file_steps(read_wiring(locations), locations, host.home)
+    return _change(
+        f"shell wire {names}",
+        f"Let new sessions of {names} read the wiring",
+        hookup=hookup,
+        more=more,
+        shells=shells,
+        host=host,
+        nothing=f"new sessions of {names} read the wiring already",
+    )
+
+
+def plan_unwire(shells: Sequence[Dialect], host: Host) -> Change:
+    """Plan to take the hook-up out of the startup files of shells."""
+    names = ", ".join(one.name for one in shells)
+    return _change(
+        f"shell unwire {names}",
+        f"Let new sessions of {names} read the wiring no more",
+        hookup=plan_unhook(shells, host),
+        more=(),
+        shells=shells,
+        host=host,
+        nothing=f"no startup file of {names} has the hook-up",
+    )
+
+
+def _change(
+    words: str,
+    aim: str,
+    *,
+    hookup: HookUp,
+    more: Sequence[Step],
+    shells: Sequence[Dialect],
+    host: Host,
+    nothing: str,
+) -> Change:
+    steps = (*more, *hookup.steps)
+    proofs: list[Proof] = []
+
+    def prepare(_staging: Place) -> tuple[Step, ...]:
+        proofs.append(Proof(shells, host, [step.path for step in hookup.steps]))
+        return steps
+
+    def verify() -> tuple[Finding, ...]:
+        return proofs[-1].findings("PATH", [])
+
+    plan = Plan(
+        words=words,
+        aim=aim,
+        lines=hookup.lines,
+        relies_on=hookup.relies_on,
+        nothing_to_do="" if steps else nothing,
+        afterwards=("New sessions follow it; those that are open stay as they are.",),
+    )
+    return Change(plan=plan, prepare=prepare, verify=verify)

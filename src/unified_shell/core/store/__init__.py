@@ -1,0 +1,1 @@
+"""Unpacked content by hash, shared between environments."""

@@ -1,0 +1,1 @@
+"""Bringing bytes here: HTTP, local files, hashes, limits, retries."""

@@ -1,0 +1,232 @@
+"""Bringing bytes here: one synchronous client, limits, retries, hashes checked on the way."""
+
+import contextlib
+import hashlib
+import os
+import ssl
+import typing
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from unified_shell.core.errors import HashDiffers, TransferFailed
+from unified_shell.core.machine.clock import pause
+from unified_shell.core.machine.host import Host
+
+from .addresses import is_web_address, place_of_address, shown_address
+
+if typing.TYPE_CHECKING:
+    import httpx
+
+__all__ = ["Fetcher", "Reply"]
+
+PAGE_LIMIT_BYTES = 300_000_000
+TRIES = 3
+RETRY_STATUSES = frozenset({408, 429, 500, 502, 503, 504})
+TIMEOUT_SECONDS = 30.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reply:
+    """What came back. `address` is where it came from in the end, after redirects."""
+
+    status: int
+    content: bytes
+    content_type: str
+    address: str
+
+
+class Fetcher:
+    """Fetches from HTTP servers and from files; connections are kept and reused until `close`."""
+
+    def __init__(self, host: Host) -> None:
+        self._host = host
+        self._client: httpx.Client | None = None
+
+    def get(self, address: str, *, accept: str = "*/*", limit_bytes: int = PAGE_LIMIT_BYTES) -> Reply:
+        """Return what is at an address; a 404 is an answer, other refusals raise TransferFailed."""
+        place = place_of_address(address)
+        if place is not None:
+            return _read_local(place, address, limit_bytes)
+        with self._stream("GET", address, accept) as response:
+            content = b"".join(_limited(response.iter_bytes(), limit_bytes, address))
+            return Reply(
+                status=response.status_code,
+                content=content,
+                content_type=response.headers.get("content-type", ""),
+                address=str(response.url),
+            )
+
+    def answers(self, address: str) -> str:
+        """Ask whether a server answers at an address; returns why not, or an empty text."""
+        try:
+            with self._stream("HEAD", address, "*/*"):
+                return ""
+        except TransferFailed as error:
+            return error.what
+
+    def download(self, address: str, target: str, *, sha256: str) -> int:
+        """Write what is at an address to a new file and return its size in bytes.
+
+        The file appears under its name only when its SHA-256 matched; raises HashDiffers otherwise.
+        """
+        part = f"{target}.part"
+        os.makedirs(os.path.dirname(target), exist_ok=True)
+        state, size = hashlib.sha256(), 0
+        try:
+            with open(part, "wb") as file, self._chunks(address) as chunks:
+                for chunk in chunks:
+                    state.update(chunk)
+                    size += len(chunk)
+                    file.write(chunk)
+            if state.hexdigest() != sha256:
+                raise HashDiffers(
+                    f"{os.path.basename(target)} is not what the index promised: its SHA-256 is"
+                    f" {state.hexdigest()[:16]}…, promised was {sha256[:16]}…",
+                    where=shown_address(address),
+                    next_step="try again; if it stays so, tell whoever keeps the index",
+                )
+            os.rename(part, target)
+        except OSError as error:
+            raise TransferFailed(
+                f"{os.path.basename(target)} could not be written: {(error.strerror or str(error)).lower()}",
+                where=os.path.dirname(target),
+                next_step="ush look   (free disk, and where ush stores)",
+            ) from error
+        finally:
+            with contextlib.suppress(FileNotFoundError):
+                os.unlink(part)
+        return size
+
+    def close(self) -> None:
+        """Close the connections."""
+        if self._client is not None:
+            self._client.close()
+
+    @contextlib.contextmanager
+    def _chunks(self, address: str) -> Iterator[Iterator[bytes]]:
+        place = place_of_address(address)
+        if place is not None:
+            with open(place, "rb") as file:
+                yield iter(lambda: file.read(1 << 20), b"")
+            return
+        with self._stream("GET", address, "*/*") as response:
+            if response.status_code == 404:
+                raise TransferFailed("the index lists a file that is not there (404)", where=shown_address(address))
+            yield response.iter_raw()
+
+    @contextlib.contextmanager
+    def _stream(self, method: str, address: str, accept: str) -> Iterator["httpx.Response"]:
+        import httpx
+
+        if not is_web_address(address):
+            raise TransferFailed(f"{shown_address(address)!r} is no address that can be fetched")
+        client = self._opened()
+        # Wheels must come as they are stored: their hash is over those bytes.
+        headers = {"Accept": accept, "Accept-Encoding": "gzip" if accept != "*/*" else "identity"}
+        try:
+            with _send(client, method, address, headers) as response:
+                if response.status_code >= 400 and response.status_code != 404 and method != "HEAD":
+                    raise TransferFailed(
+                        f"the server answered {response.status_code} {response.reason_phrase}",
+                        where=shown_address(address),
+                        next_step="ush index list   (is the address right?)",
+                    )
+                yield response
+        except httpx.HTTPError as error:
+            raise TransferFailed(
+                f"{_why(error)}: {shown_address(address)}", next_step="ush index list   (is the address right?)"
+            ) from error
+
+    def _opened(self) -> "httpx.Client":
+        if self._client is None:
+            import httpx
+            import truststore
+
+            context = truststore.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+            self._client = httpx.Client(
+                follow_redirects=True,
+                timeout=TIMEOUT_SECONDS,
+                verify=context,
+                trust_env=False,
+                mounts=_proxies(self._host, context),
+                headers={"User-Agent": "unified-shell"},
+            )
+        return self._client
+
+
+@contextlib.contextmanager
+def _send(client: "httpx.Client", method: str, address: str, headers: dict[str, str]) -> Iterator["httpx.Response"]:
+    """Send a request, again after a pause where that may help: no connection, or a passing refusal."""
+    import httpx
+
+    for tried in range(1, TRIES + 1):
+        try:
+            response = client.send(client.build_request(method, address, headers=headers), stream=True)
+        except (httpx.ConnectError, httpx.ConnectTimeout, httpx.RemoteProtocolError):
+            if tried == TRIES:
+                raise
+        else:
+            if response.status_code not in RETRY_STATUSES or tried == TRIES:
+                try:
+                    yield response
+                finally:
+                    response.close()
+                return
+            response.close()
+        pause(0.2 * 2**tried)
+
+
+def _proxies(host: Host, context: ssl.SSLContext) -> "dict[str, httpx.BaseTransport | None]":
+    """Return what the usual proxy variables ask for, by URL pattern."""
+    import httpx
+
+    found: dict[str, httpx.BaseTransport | None] = {}
+    for scheme in ("http", "https"):
+        proxy = host.variable(f"{scheme}_proxy") or host.variable(f"{scheme.upper()}_PROXY")
+        if proxy:
+            found[f"{scheme}://"] = httpx.HTTPTransport(proxy=proxy, verify=context)
+    if found:
+        direct = (host.variable("no_proxy") or host.variable("NO_PROXY")).split(",")
+        for name in [*direct, "localhost", "127.0.0.1"]:
+            if clean := name.strip().lstrip("."):
+                found[f"all://*{clean}" if clean[0].isalpha() else f"all://{clean}"] = None
+    return found
+
+
+def _limited(chunks: Iterator[bytes], limit_bytes: int, address: str) -> Iterator[bytes]:
+    size = 0
+    for chunk in chunks:
+        size += len(chunk)
+        if size > limit_bytes:
+            raise TransferFailed(f"the page does not end within {limit_bytes} bytes", where=shown_address(address))
+        yield chunk
+
+
+def _read_local(place: str, address: str, limit_bytes: int) -> Reply:
+    try:
+        with open(place, "rb") as file:
+            content = file.read(limit_bytes + 1)
+    except (FileNotFoundError, IsADirectoryError):
+        return Reply(status=404, content=b"", content_type="", address=address)
+    except OSError as error:
+        raise TransferFailed(f"{place} cannot be read: {(error.strerror or '').lower()}") from error
+    kind = "text/html" if place.endswith((".html", ".htm")) else ""
+    return Reply(status=200, content=content, content_type=kind, address=address)
+
+
+def _why(error: "httpx.HTTPError") -> str:
+    """Say a client's error in a person's words."""
+    import httpx
+
+    text = str(error).lower()
+    if isinstance(error, httpx.ProxyError):
+        return "the proxy refused"
+    if isinstance(error, httpx.TimeoutException):
+        return "no answer in time"
+    if "name or service not known" in text or "name resolution" in text or "nodename" in text:
+        return "there is no host of that name, or no network"
+    if "refused" in text:
+        return "nothing answers there (connection refused)"
+    if "certificate" in text:
+        return "the server's certificate is not trusted"
+    return f"the transfer broke off ({text})" if text else "the transfer broke off"

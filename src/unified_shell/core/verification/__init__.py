@@ -1,0 +1,1 @@
+"""Checks, their running, and findings with causes and remedies."""

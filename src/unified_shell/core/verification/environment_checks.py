@@ -1,0 +1,232 @@
+"""The checks of an environment: that it starts, holds what is recorded, imports, and its commands launch."""
+
+import os
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from packaging.requirements import InvalidRequirement, Requirement
+from packaging.utils import NormalizedName, canonicalize_name
+
+from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
+from unified_shell.core.distributions.import_names import import_names
+from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.distributions.record import parse_record
+from unified_shell.core.environments.changing import base_of, proof_of_start
+from unified_shell.core.environments.contents import Distribution
+from unified_shell.core.environments.known import Environment
+from unified_shell.core.errors import UshError
+from unified_shell.core.findings import Finding
+from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.executables import is_executable_file, read_executable
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.pool import map_at_once
+from unified_shell.core.machine.processes import Ran, run_program
+
+__all__ = ["Installed", "check_distributions", "check_environment", "read_installed"]
+
+IMPORT_SECONDS = 120.0
+WORKERS = 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Installed:
+    """A distribution as it is on disk."""
+
+    metadata: Metadata
+    imports: tuple[str, ...]
+    commands: tuple[EntryPoint, ...]
+    files: tuple[str, ...]
+
+
+def check_environment(environment: Environment, host: Host) -> tuple[Finding, ...]:
+    """Run all checks that need no session of a shell."""
+    try:
+        facts = base_of(environment, host)
+    except UshError as error:
+        return (
+            Finding(
+                subject=f"environment {environment.name}",
+                question="its interpreter starts",
+                holds=False,
+                answer=error.what,
+                remedy=error.next_step,
+            ),
+        )
+    start = proof_of_start(environment.prefix, facts, host)
+    if not start.holds:
+        return (start,)
+    return (start, *check_distributions(environment, facts, host))
+
+
+def check_distributions(
+    environment: Environment, facts: InterpreterFacts, host: Host, only: Iterable[str] | None = None
+) -> tuple[Finding, ...]:
+    """Check that distributions are as recorded, satisfied, importable, and their commands launch.
+
+    `only` limits imports and commands to some projects; what they require is checked for all.
+    """
+    installed = read_installed(environment)
+    chosen = [one for one in environment.contents.distributions if only is None or one.name in set(only)]
+    found = [_as_recorded(one, installed) for one in chosen]
+    found += _strangers(environment, installed)
+    found += _satisfied(installed, facts)
+    work: list[Callable[[], Finding]] = []
+    for one in chosen:
+        there = installed.get(one.name)
+        if there is None:
+            continue
+        work += [_import_check(environment, one, name, host) for name in there.imports]
+        work += [_command_check(environment, one, entry, host) for entry in there.commands]
+    return (*found, *map_at_once(lambda check: check(), work, workers=WORKERS))
+
+
+def read_installed(environment: Environment) -> dict[NormalizedName, Installed]:
+    """Read what is in the environment's folder, by project; what cannot be read is left out."""
+    site = environment.layout.site_packages
+    found = {}
+    for folder in sorted(os.listdir(site)) if os.path.isdir(site) else ():
+        if folder.endswith(".dist-info"):
+            try:
+                one = _read_one(site, folder)
+            except (UshError, OSError):
+                continue
+            if one is not None:
+                found[one.metadata.name] = one
+    return found
+
+
+def _read_one(site: str, folder: str) -> Installed | None:
+    metadata = read_file(join(site, folder, "METADATA"))
+    if metadata is None:
+        return None
+    record = read_file(join(site, folder, "RECORD"))
+    entries = read_file(join(site, folder, "entry_points.txt"))
+    known = parse_metadata(metadata[0], folder)
+    files = tuple(row.path for row in parse_record(record[0], folder)) if record else ()
+    return Installed(
+        metadata=known,
+        imports=import_names(known.name, files),
+        commands=parse_entry_points(entries[0], folder) if entries else (),
+        files=files,
+    )
+
+
+def _as_recorded(one: Distribution, installed: dict[NormalizedName, Installed]) -> Finding:
+    there = installed.get(one.name)
+    answer = "it is not there" if there is None else there.metadata.version
+    holds = there is not None and there.metadata.version == one.version
+    return Finding(
+        subject=one.name,
+        question=f"is version {one.version}, as recorded",
+        holds=holds,
+        answer="yes" if holds else answer,
+        remedy="" if holds else "ush undo   (or drop the package and get it again)",
+    )
+
+
+def _strangers(environment: Environment, installed: dict[NormalizedName, Installed]) -> list[Finding]:
+    known = {one.name for one in environment.contents.distributions}
+    return [
+        Finding(
+            subject=name,
+            question="was put there by ush",
+            holds=False,
+            answer=f"{there.metadata.version} was put there by something else",
+            remedy=f"ush package get {name} -e {environment.name}   (so that it is recorded)",
+        )
+        for name, there in installed.items()
+        if name not in known
+    ]
+
+
+def _satisfied(installed: dict[NormalizedName, Installed], facts: InterpreterFacts) -> list[Finding]:
+    markers = {**facts.markers(), "extra": ""}
+    found, wrong = 0, []
+    for name, there in installed.items():
+        for text in there.metadata.requires:
+            try:
+                needed = Requirement(text)
+            except InvalidRequirement:
+                continue
+            if needed.marker is not None and not needed.marker.evaluate(dict(markers)):
+                continue
+            found += 1
+            have = installed.get(canonicalize_name(needed.name))
+            if have is None or not needed.specifier.contains(have.metadata.version, prereleases=True):
+                wrong.append((name, text, have.metadata.version if have else "nothing"))
+    if not wrong:
+        answer = f"{found} requirements are met"
+        return [Finding(subject="dependencies", question="are satisfied", holds=True, answer=answer)] if found else []
+    return [
+        Finding(
+            subject=name,
+            question=f"has what it requires: {text}",
+            holds=False,
+            answer=f"there is {have}",
+            remedy=f"ush package get '{text.split(';')[0].strip()}'",
+        )
+        for name, text, have in wrong
+    ]
+
+
+def _import_check(environment: Environment, one: Distribution, name: str, host: Host) -> Callable[[], Finding]:
+    def check() -> Finding:
+        ran = _run(environment, "import_one.py", (name,), host)
+        causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
+        cause = causes.get(ran.returncode or 0, ran.trouble)
+        detail = f": {ran.trouble}" if ran.returncode in causes else ""
+        return Finding(
+            subject=one.name,
+            question=f"import {name}",
+            holds=ran.returncode == 0,
+            answer="yes" if ran.returncode == 0 else f"{cause}{detail}",
+            remedy=""
+            if ran.returncode == 0
+            else f"ush environment run {environment.name} -- python -c 'import {name}'",
+            elapsed_seconds=ran.elapsed_seconds,
+        )
+
+    return check
+
+
+def _command_check(
+    environment: Environment, one: Distribution, entry: EntryPoint, host: Host
+) -> Callable[[], Finding]:
+    def check() -> Finding:
+        path = join(environment.layout.scripts, entry.name)
+        trouble, seconds = _launcher_trouble(path, environment), 0.0
+        if not trouble:
+            ran = _run(environment, "load_entry_point.py", (entry.module, entry.attribute), host)
+            trouble, seconds = ran.trouble, ran.elapsed_seconds
+        return Finding(
+            subject=one.name,
+            question=f"command {entry.name} launches",
+            holds=not trouble,
+            answer=trouble or "its launcher is there, its entry point loads",
+            remedy=f"ush environment run {environment.name} -- {entry.name} --help" if trouble else "",
+            elapsed_seconds=seconds,
+        )
+
+    return check
+
+
+def _launcher_trouble(path: Place, environment: Environment) -> str:
+    if not os.path.lexists(path):
+        return "its launcher is not there"
+    if not is_executable_file(path):
+        return "its launcher is not executable"
+    interpreter = read_executable(path).interpreter
+    if interpreter not in (environment.layout.python, "/bin/sh"):
+        return f"its launcher starts another interpreter: {interpreter}"
+    return ""
+
+
+def _run(environment: Environment, program: str, words: Sequence[str], host: Host) -> Ran:
+    return run_program(
+        (environment.layout.python, "-I", "-B", "-W", "ignore", str(Path(__file__).with_name(program)), *words),
+        environment=clean_variables(host),
+        timeout_seconds=IMPORT_SECONDS,
+    )

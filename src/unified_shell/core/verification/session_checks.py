@@ -1,0 +1,117 @@
+"""The checks that need a new session: it opens, has what the wiring wants, and enters an environment."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.environments.known import Environment
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import join, shown
+from unified_shell.core.shells.dialects import WIRED
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+from unified_shell.core.shells.hookup import wired_modes
+from unified_shell.core.shells.sessions import Session, find_program, open_session
+from unified_shell.core.shells.wiring import Wiring, read_wiring
+
+from .environment_checks import read_installed
+
+__all__ = ["check_sessions", "check_wired_sessions"]
+
+
+def check_sessions(environment: Environment, host: Host, locations: Locations) -> tuple[Finding, ...]:
+    """Open a new session of each wired shell and enter the environment there by its script.
+
+    Where no shell is wired, the shells of this machine are asked all the same: entering needs no wiring.
+    """
+    modes = wired_modes(host) or tuple(
+        (one, Mode.INTERACTIVE) for one in WIRED if find_program(one, host) is not None
+    )
+    commands = sorted({entry.name for one in read_installed(environment).values() for entry in one.commands})
+    wiring = read_wiring(locations)
+    found: list[Finding] = []
+    for dialect, mode in modes:
+        found += _enter(dialect, mode, environment, ["python", *commands], wiring=wiring, host=host)
+    return tuple(found)
+
+
+def check_wired_sessions(host: Host, locations: Locations) -> tuple[Finding, ...]:
+    """Open a new session of each wired shell and mode, and see that it has what the wiring wants."""
+    wiring = read_wiring(locations)
+    found: list[Finding] = []
+    for dialect, mode in wired_modes(host):
+        session = open_session(dialect, mode, host)
+        found += [_opens(session), *_wired_entries(session, wiring, host)]
+    return tuple(found)
+
+
+def _enter(
+    dialect: Dialect, mode: Mode, environment: Environment, commands: Sequence[str], *, wiring: Wiring, host: Host
+) -> list[Finding]:
+    enter = dialect.source_line(join(environment.prefix, "enter.sh"))
+    asks = "\n".join(f"command -v {dialect.quote(one)} >&3 || echo >&3" for one in commands)
+    session = open_session(dialect, mode, host, lines=f"{enter}\n{asks}")
+    opens = _opens(session)
+    if session.trouble:
+        return [opens]
+    answers = session.answer.split("\n")
+    wrong = [
+        (command, answer)
+        for command, answer in zip(commands, answers, strict=False)
+        if answer != join(environment.layout.scripts, command)
+    ]
+    subject = _subject(session)
+    if wrong:
+        command, answer = wrong[0]
+        return [
+            opens,
+            Finding(
+                subject=subject,
+                question=f"finds {command} after entering {environment.name}",
+                holds=False,
+                answer=f"it finds {answer}" if answer else "it finds none",
+                remedy=f"ush look {command}",
+            ),
+        ]
+    count = f"{len(commands)} command{'s' if len(commands) != 1 else ''}"
+    entered = Finding(
+        subject=subject,
+        question=f"enters {environment.name} and finds its commands",
+        holds=len(answers) >= len(commands),
+        answer=f"{count}, {commands[-1]} among them",
+        elapsed_seconds=session.elapsed_seconds,
+    )
+    return [opens, entered, *_wired_entries(session, wiring, host)]
+
+
+def _opens(session: Session) -> Finding:
+    return Finding(
+        subject=_subject(session),
+        question="opens",
+        holds=not session.trouble,
+        answer=session.trouble or "yes",
+        remedy="ush shell list" if session.trouble else "",
+        elapsed_seconds=session.elapsed_seconds,
+    )
+
+
+def _wired_entries(session: Session, wiring: Wiring, host: Host) -> list[Finding]:
+    if session.trouble:
+        return []
+    found = []
+    for one in wiring.entries:
+        times = session.search_path(one.variable).count(one.directory)
+        if times != 1 and (session.shell, session.mode) in {(d.name, m) for d, m in wired_modes(host)}:
+            found.append(
+                Finding(
+                    subject=_subject(session),
+                    question=f"has {shown(one.directory, host.home)} on {one.variable}, once",
+                    holds=False,
+                    answer=f"{times} times",
+                    remedy="ush shell list",
+                )
+            )
+    return found
+
+
+def _subject(session: Session) -> str:
+    return f"new {session.mode.value} {session.shell}"

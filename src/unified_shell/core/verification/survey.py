@@ -1,0 +1,138 @@
+"""This account and machine at a glance: the facts that `ush look` shows, and the one next thing to do."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.environments.known import Environment, list_environments
+from unified_shell.core.indexes.registered import Index, read_indexes
+from unified_shell.core.interpreters.adopted import Adopted, read_adopted
+from unified_shell.core.interpreters.discovery import FoundInterpreter, find_interpreters
+from unified_shell.core.machine.disks import Disk, read_disk
+from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.usual_places import usual_folders
+from unified_shell.core.shells.dialects import WIRED
+from unified_shell.core.shells.hookup import wired_modes
+from unified_shell.core.shells.search_paths import PathFault, commands_in, find_faults
+from unified_shell.core.shells.wiring import Entry, read_wiring
+
+__all__ = ["PresentShell", "Survey", "managed_places", "next_thing", "survey"]
+
+SHELL_NAMES = ("bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PresentShell:
+    """A shell on this machine; `wired` are the modes whose new sessions read the hook-up."""
+
+    name: str
+    program: Place
+    is_login_shell: bool
+    can_be_wired: bool
+    wired: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Survey:
+    """What was seen. `unreached` are folders with commands that are on no search path."""
+
+    session_shell: str
+    session_is_interactive: bool
+    entered: Place
+    system: str
+    architecture: str
+    word_size_bits: int
+    libc: str
+    disk: Disk
+    interpreters: tuple[FoundInterpreter, ...]
+    shells: tuple[PresentShell, ...]
+    path_entries: int
+    path_faults: tuple[PathFault, ...]
+    unreached: tuple[Place, ...]
+    environments: tuple[Environment, ...]
+    adopted: tuple[Adopted, ...]
+    indexes: tuple[Index, ...]
+    wiring: tuple[Entry, ...]
+    next_thing: str
+
+
+def survey(host: Host, locations: Locations, *, session_shell: str, session_is_interactive: bool) -> Survey:
+    """Look at everything; opens no session and changes nothing."""
+    interpreters = find_interpreters(host)
+    environments = list_environments(locations)
+    indexes, wiring = read_indexes(locations), read_wiring(locations).entries
+    return Survey(
+        session_shell=session_shell,
+        session_is_interactive=session_is_interactive,
+        entered=Place(host.variable("USH_ENVIRONMENT")),
+        system=host.system_text,
+        architecture=host.architecture,
+        word_size_bits=host.word_size_bits,
+        libc=str(host.libc),
+        disk=read_disk(locations.data),
+        interpreters=interpreters,
+        shells=_shells(host),
+        path_entries=len(host.search_path()),
+        path_faults=find_faults(host.search_path()),
+        unreached=_unreached(host, [one.directory for one in wiring]),
+        environments=environments,
+        adopted=read_adopted(locations),
+        indexes=indexes,
+        wiring=wiring,
+        next_thing=next_thing(environments, indexes),
+    )
+
+
+def next_thing(environments: tuple[Environment, ...], indexes: tuple[Index, ...]) -> str:
+    """Return the command that most likely comes next."""
+    if not indexes:
+        return "ush index add NAME ADDRESS   (where packages come from)"
+    if not environments:
+        return "ush environment new NAME"
+    empty = next((one for one in environments if not one.contents.distributions), None)
+    if empty is not None:
+        return f"ush package get NAME -e {empty.name}"
+    return f"ush verify {environments[0].name}"
+
+
+def managed_places(locations: Locations) -> dict[str, str]:
+    """Return folders of commands that belong to an environment or interpreter `ush` knows, with which."""
+    places = {str(os.path.dirname(one.executable)): f"interpreter {one.name}" for one in read_adopted(locations)}
+    return places | {str(one.layout.scripts): f"environment {one.name}" for one in list_environments(locations)}
+
+
+def _shells(host: Host) -> tuple[PresentShell, ...]:
+    wired: dict[str, list[str]] = {}
+    for dialect, mode in wired_modes(host):
+        wired.setdefault(dialect.name, []).append(mode.value)
+    can_be = {name for dialect in WIRED for name in dialect.programs}
+    found = []
+    for name in SHELL_NAMES:
+        folders = (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin")
+        program = next(
+            (join(one, name) for one in folders if one.startswith("/") and is_executable_file(join(one, name))), None
+        )
+        if program is not None:
+            found.append(
+                PresentShell(
+                    name=name,
+                    program=program,
+                    is_login_shell=os.path.basename(host.login_shell) == name,
+                    can_be_wired=name in can_be,
+                    wired=tuple(wired.get(name, ())),
+                )
+            )
+    return tuple(found)
+
+
+def _unreached(host: Host, wired: list[Place]) -> tuple[Place, ...]:
+    """Return personal folders of commands that no session finds; an interpreter's own are no fault."""
+    reached = {os.path.realpath(one) for one in (*host.search_path(), *wired) if one.startswith("/")}
+    personal = (join(host.home, ".local/bin"), join(host.home, "bin"), "/usr/local/bin")
+    return tuple(
+        one
+        for one in usual_folders(host)
+        if one in personal and os.path.realpath(one) not in reached and commands_in(one)
+    )

@@ -1,0 +1,1 @@
+"""The sample study of the apiary: its data, its distributions and its script."""

@@ -1,0 +1,155 @@
+"""The script of `ush demo`: what a person would type, with the real output of each command."""
+
+import contextlib
+import os
+import sys
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.clock import steady_seconds
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.processes import BackgroundProgram, run_program
+from unified_shell.views.screen import Screen
+
+from .study import make_study_index, make_tools
+
+__all__ = ["run_demo"]
+
+TIMEOUT_SECONDS = 60.0
+SERVER_SECONDS = 20.0
+
+
+@dataclass
+class _Stage:
+    """The scratch home and what was typed in it. `wrong` are commands that did not end as they should."""
+
+    screen: Screen
+    home: Place
+    variables: dict[str, str]
+    typed: int = 0
+    wrong: list[str] = field(default_factory=list)
+
+    def say(self, text: str) -> None:
+        self.screen.result(f"\n--- {text}")
+
+    def type(self, *words: str, expected: int = 0) -> None:
+        """Run `ush` with these words, shown as a person would type them."""
+        self._show(f"ush {' '.join(_word(word) for word in words)}")
+        self._run((sys.executable, "-m", "unified_shell", *words), expected)
+
+    def type_in_new_session(self, line: str, expected: int = 0) -> None:
+        """Run a line in a new interactive session of bash, or of sh."""
+        shell = next(one for one in ("/bin/bash", "/usr/bin/bash", "/bin/sh") if os.path.exists(one))
+        self._show(f"{line}      (in a new session of {os.path.basename(shell)})")
+        self._run((shell, "-i", "-c", line), expected)
+
+    def _show(self, line: str) -> None:
+        self.screen.result(f"\n$ {line}")
+
+    def _run(self, argv: Sequence[str], expected: int) -> None:
+        self.typed += 1
+        ran = run_program(argv, environment=self.variables, timeout_seconds=TIMEOUT_SECONDS, directory=self.home)
+        errors = "\n".join(line for line in _text(ran.errors).splitlines() if not line.startswith("bash: "))
+        for text in (_text(ran.output), errors):
+            if text.strip():
+                self.screen.result(text.rstrip())
+        if ran.returncode != expected:
+            self.wrong.append(f"{' '.join(argv[1:])}: {ran.trouble or 'ended with 0'}")
+
+
+def run_demo(screen: Screen, host: Host, keep: str) -> int:
+    """Play the script and return an exit code: 0, or 1 where a command did not end as it should."""
+    began = steady_seconds()
+    home = _scratch_home(host, keep)
+    stage = _Stage(screen=screen, home=home, variables=_variables(host, home))
+    screen.result(f"The apiary study, in the scratch home {home}. Nothing outside it is touched; no network is used.")
+    make_study_index(join(home, "wheels"))
+    make_tools(join(home, "apiary tools"))
+    _write_startup_files(home)
+    words = (sys.executable, "-m", "unified_shell", "index", "serve", join(home, "wheels"))
+    with BackgroundProgram(words, environment=stage.variables, directory=home) as server:
+        line = server.first_line(SERVER_SECONDS)
+        _play(stage, line.rsplit(" at ", 1)[-1].strip())
+    _sum_up(stage, began)
+    return 1 if stage.wrong else 0
+
+
+def _play(stage: _Stage, index: str) -> None:
+    stage.say("Look: what is there?")
+    stage.type("look")
+    stage.type("look", "swarmcast", expected=1)
+    stage.say("Get: an index, an environment, a package with what it needs")
+    stage.type("index", "add", "apiary", index, "--yes")
+    stage.type("environment", "new", "hive", "--yes")
+    stage.type("package", "get", "swarmcast", "-e", "hive", "--yes")
+    stage.type("look", "swarmcast", expected=1)
+    stage.say("Wire: a folder of tools that no session finds")
+    stage.type("look", "weigh-hive", expected=1)
+    stage.type("path", "add", "apiary tools", "--yes")
+    stage.type_in_new_session("weigh-hive clover")
+    stage.type("shell", "list")
+    stage.say("Verify: new sessions, commands, imports")
+    stage.type("verify", "hive")
+    stage.type("environment", "run", "hive", "--", "swarmcast", "recordings", "--sample")
+    stage.say("Keep: what was done, and taking it back")
+    stage.type("journal")
+    stage.type("undo", "--yes")
+    stage.type_in_new_session("weigh-hive clover", expected=127)
+    stage.type("look", "weigh-hive", expected=1)
+
+
+def _sum_up(stage: _Stage, began: float) -> None:
+    screen = stage.screen
+    screen.result("\n--- Summary")
+    screen.result(
+        f"{stage.typed} commands in {steady_seconds() - began:.0f} s: looked, got, wired, verified, undone."
+    )
+    for wrong in stage.wrong:
+        screen.result(f"not as it should be: {wrong}")
+    screen.result(f"The scratch home is {stage.home}; to look around in it: HOME={_word(stage.home)} ush look")
+
+
+def _scratch_home(host: Host, keep: str) -> Place:
+    if not keep:
+        return Place(tempfile.mkdtemp(prefix="ush-demo-"))
+    home = Place(os.path.normpath(keep if keep.startswith("/") else join(host.working_directory, keep)))
+    if os.path.exists(home) and (not os.path.isdir(home) or os.listdir(home)):
+        raise Refused(f"{shown(home, host.home)} is there already", next_step="ush demo --keep ANOTHER-FOLDER")
+    os.makedirs(home, exist_ok=True)
+    return home
+
+
+def _variables(host: Host, home: str) -> dict[str, str]:
+    """Return the variables of a plain new account, so that the person's own settings play no part."""
+    kept = {name: host.variable(name) for name in ("LANG", "LC_ALL", "NO_COLOR") if host.variable(name)}
+    return {
+        "HOME": home,
+        "PATH": "/usr/local/bin:/usr/bin:/bin",
+        "SHELL": "/bin/bash" if os.path.exists("/bin/bash") else "/bin/sh",
+        "TERM": "dumb",
+        "LANG": "C.UTF-8",
+        "PYTHONDONTWRITEBYTECODE": "1",
+        **kept,
+    }
+
+
+def _write_startup_files(home: str) -> None:
+    files = {
+        ".bashrc": "# startup file of the sample account\nalias ll='ls -l'\n",
+        ".profile": '# login file of the sample account\n[ -n "$BASH" ] && [ -r ~/.bashrc ] && . ~/.bashrc\n',
+    }
+    for name, text in files.items():
+        with contextlib.suppress(FileExistsError), open(join(home, name), "x", encoding="ascii") as file:
+            file.write(text)
+
+
+def _text(raw: bytes) -> str:
+    return raw.decode("utf-8", "replace")
+
+
+def _word(text: str) -> str:
+    plain = text and all(c.isalnum() or c in "-_./:=@%+," for c in text)
+    return text if plain else "'" + text.replace("'", "'\\''") + "'"

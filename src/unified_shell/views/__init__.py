@@ -1,0 +1,1 @@
+"""What people read: tables, progress, plans, JSON."""

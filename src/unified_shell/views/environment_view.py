@@ -1,0 +1,61 @@
+"""What an environment holds, as a person reads it."""
+
+from collections.abc import Mapping
+
+from packaging.utils import NormalizedName
+
+from unified_shell.core.environments.known import Environment
+from unified_shell.core.machine.clock import shown_time
+from unified_shell.core.machine.places import join, shown
+from unified_shell.core.verification.environment_checks import Installed
+
+from .screen import Screen
+from .tables import heading, print_rows, print_table
+
+__all__ = ["print_environment", "print_packages"]
+
+
+def print_environment(
+    screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed], home: str
+) -> None:
+    """Write where an environment is, how it is entered, its packages, and a line for each command."""
+    contents = environment.contents
+    heading(screen, f"Environment {environment.name}")
+    print_rows(
+        screen,
+        [
+            ("where", shown(environment.prefix, home)),
+            ("interpreter", f"Python {contents.python}, {shown(contents.interpreter, home)}"),
+            ("made", f"{shown_time(contents.made_seconds)}, edition {environment.edition}"),
+            ("enter", f"ush environment enter {environment.name}"),
+            ("in a script", f". {shown(join(environment.prefix, 'enter.sh'), home)}"),
+        ],
+    )
+    heading(screen, "\nPackages")
+    print_packages(screen, environment, installed)
+    commands = sorted(entry.name for one in installed.values() for entry in one.commands)
+    if commands:
+        heading(screen, "\nCommands")
+        for command in commands:
+            screen.result(f"  ush environment run {environment.name} -- {command}")
+
+
+def print_packages(screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed]) -> None:
+    """Write the packages of an environment as a table."""
+    rows = []
+    for one in environment.contents.distributions:
+        there = installed.get(one.name)
+        rows.append(
+            (
+                one.name,
+                one.version,
+                ", ".join(there.imports[:4]) if there else "is not there any more",
+                ", ".join(entry.name for entry in there.commands) if there else "",
+                f"you asked for {one.requested}" if one.requested else "came along",
+                one.index,
+            )
+        )
+    if rows:
+        print_table(screen, ("project", "version", "import", "commands", "why", "index"), rows, indent=2)
+    else:
+        screen.result(f"  none yet\nNext: ush package get NAME -e {environment.name}")

@@ -1,0 +1,50 @@
+"""The journal, as a person reads it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.changes.journal import Entry, EntryState
+from unified_shell.core.machine.clock import shown_time
+from unified_shell.core.machine.disks import shown_size
+
+from .screen import Screen
+from .tables import print_table
+
+__all__ = ["JournalRow", "print_journal"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JournalRow:
+    """An entry, whether it is in force, and the bytes kept only so that it can be undone or done again."""
+
+    entry: Entry
+    standing: bool
+    kept_bytes: int
+
+
+def print_journal(screen: Screen, rows: Sequence[JournalRow]) -> None:
+    """Write the entries, newest first."""
+    if not rows:
+        screen.result("Nothing was changed yet.")
+        return
+    print_table(
+        screen,
+        ("change", "when", "what", "state", "kept for undo"),
+        [
+            (
+                str(row.entry.number),
+                shown_time(row.entry.began_seconds),
+                row.entry.words,
+                _state(row),
+                shown_size(row.kept_bytes) if row.kept_bytes else "",
+            )
+            for row in rows
+        ],
+    )
+
+
+def _state(row: JournalRow) -> str:
+    note = f": {row.entry.note}" if row.entry.note else ""
+    if row.entry.state is not EntryState.DONE:
+        return f"{row.entry.state.value}{note}"
+    return f"done{note}" if row.standing else "taken back"

@@ -1,0 +1,179 @@
+"""What `ush look` shows: the whole at a glance, one name, one place."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.commands.candidates import NameReport
+from unified_shell.core.commands.directories import PlaceReport
+from unified_shell.core.interpreters.discovery import FoundInterpreter
+from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.places import shown
+from unified_shell.core.verification.survey import Survey
+
+from .screen import Screen
+from .tables import heading, print_rows, print_table
+
+__all__ = ["print_interpreters", "print_name", "print_place", "print_standing", "print_survey"]
+
+
+def print_survey(screen: Screen, seen: Survey, home: str) -> None:
+    """Write the survey, a section a subject, the next thing to do last."""
+    mode = "interactive" if seen.session_is_interactive else "not interactive"
+    entered = (
+        f"environment {seen.entered.rsplit('/', 1)[-1]} is entered" if seen.entered else "no environment entered"
+    )
+    disk = f"{shown_size(seen.disk.free_bytes)} free of {shown_size(seen.disk.total_bytes)}"
+    heading(screen, "This session and machine")
+    print_rows(
+        screen,
+        [
+            ("session", f"{seen.session_shell or 'no known shell'}, {mode}; {entered}"),
+            ("system", f"{seen.system}, {seen.architecture}, {seen.word_size_bits} bit, {seen.libc}"),
+            ("stores in", f"{shown(seen.disk.place, home)}, {disk}{'' if seen.disk.writable else ', NOT WRITABLE'}"),
+        ],
+    )
+    heading(screen, "\nPython interpreters")
+    print_interpreters(screen, seen.interpreters, home)
+    heading(screen, "\nShells")
+    print_table(
+        screen,
+        ("name", "program", "login shell", "hook-up"),
+        [
+            (
+                one.name,
+                shown(one.program, home),
+                "yes" if one.is_login_shell else "",
+                _wired(one.wired, can_be=one.can_be_wired),
+            )
+            for one in seen.shells
+        ],
+        indent=2,
+    )
+    _print_search_path(screen, seen, home)
+    _print_managed(screen, seen, home)
+    screen.result(f"\nNext: {seen.next_thing}")
+
+
+def print_standing(screen: Screen, seen: Survey) -> None:
+    """Write where this account stands, in a few lines."""
+    wired = ", ".join(one.name for one in seen.shells if one.wired) or "none"
+    print_rows(
+        screen,
+        [
+            ("environments", ", ".join(one.name for one in seen.environments) or "none"),
+            ("indexes", ", ".join(one.name for one in seen.indexes) or "none"),
+            ("wired shells", wired),
+            ("search path", _faults(seen)),
+        ],
+        indent=0,
+    )
+    screen.result(f"\nNext: {seen.next_thing}\nAll commands: ush --help")
+
+
+def print_interpreters(screen: Screen, found: Sequence[FoundInterpreter], home: str) -> None:
+    """Write the interpreters, one row each, those that do not start with the cause."""
+    rows = []
+    for one in found:
+        names = ", ".join(dict.fromkeys(name.rsplit("/", 1)[-1] for name in one.names))
+        where = shown(one.names[0], home)
+        if one.facts is None:
+            rows.append(("broken", names, where, one.trouble))
+            continue
+        notes = [f"{one.facts.word_size_bits} bit"]
+        notes += ["a script" if one.script else "", "an environment's" if one.facts.environment_prefix else ""]
+        notes += ["kept by the system" if one.facts.externally_managed else ""]
+        notes += [f"lacks {', '.join(one.facts.lacking)}" if one.facts.lacking else ""]
+        version = one.facts.full_version
+        rows.append((version, names, where, "; ".join(filter(None, [_reached(one), *notes]))))
+    print_table(screen, ("version", "names", "where", "what"), rows, indent=2)
+
+
+def print_name(screen: Screen, report: NameReport, home: str) -> None:
+    """Write what is known of a name: its state, each candidate, what was searched."""
+    heading(screen, f"{report.name}: {report.state.value} — {report.state.meaning}")
+    if report.candidates:
+        print_table(
+            screen,
+            ("state", "on PATH", "file", "what"),
+            [
+                (
+                    one.state.value,
+                    f"place {one.position}" if one.position else "no",
+                    shown(one.path, home),
+                    "; ".join(filter(None, [one.kind, _link(one.path, one.leads_to, home), one.why])),
+                )
+                for one in report.candidates
+            ],
+            indent=2,
+        )
+    else:
+        searched = ", ".join(shown(one, home) for one in report.searched)
+        screen.result(f"  searched: PATH, what ush manages, {searched}")
+    if report.not_searched:
+        left = ", ".join(shown(one, home) for one in report.not_searched)
+        screen.result(f"  not searched to the end, for time: {left}")
+    if report.nearest_name:
+        screen.result(f"  a name like it: {report.nearest_name}")
+    if report.remedy:
+        screen.result(f"Next: {report.remedy}")
+
+
+def print_place(screen: Screen, report: PlaceReport, home: str) -> None:
+    """Write what a directory or file offers, and on which path it is."""
+    heading(screen, f"{shown(report.path, home)}: {report.kind}")
+    where = f"place {report.position} of this session's PATH" if report.position else "not on this session's PATH"
+    rows = [("on PATH", f"{where}{'; in the wiring' if report.wired else ''}")]
+    commands = ", ".join(report.commands[:24]) + (
+        f" and {len(report.commands) - 24} more" if len(report.commands) > 24 else ""
+    )
+    rows.append(("commands", commands or "none"))
+    if report.hidden_commands:
+        hidden = ", ".join(report.hidden_commands[:12])
+        more = len(report.hidden_commands) - 12
+        rows.append(("shadowed", hidden + (f" and {more} more" if more > 0 else "") + ": found elsewhere first"))
+    print_rows(screen, rows)
+    if report.remedy:
+        screen.result(f"Next: {report.remedy}")
+
+
+def _print_search_path(screen: Screen, seen: Survey, home: str) -> None:
+    heading(screen, "\nSearch path")
+    rows = [
+        (f"place {one.position}", f"{shown(one.directory, home) or '(empty)'} {one.kind.value}")
+        for one in seen.path_faults
+    ]
+    rows += [("unreached", f"{shown(one, home)} has commands, but is on no path") for one in seen.unreached]
+    print_rows(screen, rows or [("PATH", f"{seen.path_entries} entries, no fault")])
+
+
+def _print_managed(screen: Screen, seen: Survey, home: str) -> None:
+    heading(screen, "\nKept by ush")
+    rows = [
+        (
+            "environment",
+            f"{one.name}   Python {one.contents.python}, {len(one.contents.distributions)} distributions",
+        )
+        for one in seen.environments
+    ]
+    rows += [("interpreter", f"{one.name}   {shown(one.executable, home)}") for one in seen.adopted]
+    rows += [("index", f"{one.name}   {one.shown}") for one in seen.indexes]
+    rows += [("wiring", f"{one.variable}, {one.side.value}: {shown(one.directory, home)}") for one in seen.wiring]
+    print_rows(screen, rows or [("nothing", "yet")])
+
+
+def _reached(one: FoundInterpreter) -> str:
+    return "on PATH" if one.on_path else "not on PATH"
+
+
+def _wired(modes: Sequence[str], *, can_be: bool) -> str:
+    if not can_be:
+        return "not by this version"
+    return ", ".join(modes) or "no"
+
+
+def _faults(seen: Survey) -> str:
+    count = len(seen.path_faults) + len(seen.unreached)
+    return f"{seen.path_entries} entries, {count or 'no'} fault{'' if count == 1 else 's'}"
+
+
+def _link(path: str, leads_to: str, home: str) -> str:
+    return "" if path == leads_to else f"leads to {shown(leads_to, home)}"

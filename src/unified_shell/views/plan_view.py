@@ -1,0 +1,62 @@
+"""Plans, outcomes and findings, as a person reads them."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.changes.plan import LineKind, Outcome, Plan
+from unified_shell.core.findings import Finding
+
+from .screen import Screen
+from .tables import heading, print_rows, print_table
+
+__all__ = ["print_findings", "print_outcome", "print_plan"]
+
+WORDS = {
+    LineKind.ADD: "add",
+    LineKind.CHANGE: "change",
+    LineKind.REMOVE: "remove",
+    LineKind.KEEP: "keep",
+    LineKind.DOWNLOAD: "fetch",
+    LineKind.EDIT: "edit",
+    LineKind.NOTE: "note",
+    LineKind.WARNING: "warning",
+}
+
+
+def print_plan(screen: Screen, plan: Plan) -> None:
+    """Write a plan; an edit's lines stand below it."""
+    heading(screen, f"Plan: {plan.aim}")
+    rows: list[tuple[str, str]] = []
+    for line in plan.lines:
+        if line.kind is LineKind.EDIT:
+            rows.append((WORDS[line.kind], line.subject))
+            rows += [("", f"  {one}") for one in line.detail.splitlines()]
+        else:
+            rows.append((WORDS[line.kind], f"{line.subject}   {line.detail}" if line.detail else line.subject))
+    print_rows(screen, rows)
+
+
+def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool) -> None:
+    """Write what came of a change: its number, what does not hold, what comes next."""
+    faults = outcome.faults
+    total = len(outcome.findings)
+    checked = f"; {total - len(faults)} of {total} checks hold" if total else ""
+    back = f"ush undo {outcome.number}   does it again" if is_undo else "ush undo   takes it back"
+    heading(screen, f"Done, as change {outcome.number}{checked}.")
+    if faults:
+        print_findings(screen, faults)
+    for line in afterwards:
+        screen.result(f"  {line}")
+    screen.result(f"  {back}")
+
+
+def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
+    """Write findings as a table, faults with their remedies below them."""
+    rows: list[tuple[str, str, str, str]] = []
+    for one in findings:
+        seconds = f"{one.elapsed_seconds:.1f} s" if one.elapsed_seconds >= 0.05 else ""
+        rows.append(
+            ("holds" if one.holds else "FAULT", one.subject, one.question, f"{one.answer}  {seconds}".strip())
+        )
+        if one.remedy:
+            rows.append(("", "", "", f"type: {one.remedy}"))
+    print_table(screen, ("", "what", "checked", "found"), rows)

@@ -1,0 +1,57 @@
+"""The two streams that people read: results on one, progress and messages on the other."""
+
+import sys
+from typing import TYPE_CHECKING, TextIO
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+__all__ = ["Screen"]
+
+PLAIN_WIDTH = 4096
+
+
+class Screen:
+    """Results go to `out`, messages to `err`. Plain where it is no terminal, or NO_COLOR is set."""
+
+    def __init__(self, *, no_color: bool) -> None:
+        self._no_color = no_color
+        self._consoles: dict[int, Console] = {}
+
+    @property
+    def out(self) -> "Console":
+        """The console of results."""
+        return self._console(sys.stdout)
+
+    @property
+    def err(self) -> "Console":
+        """The console of progress and messages."""
+        return self._console(sys.stderr)
+
+    def say(self, text: str) -> None:
+        """Write a message, as it is."""
+        print(_printable(text), file=sys.stderr)
+
+    def result(self, text: str) -> None:
+        """Write a result, as it is."""
+        print(_printable(text))
+
+    def _console(self, stream: TextIO) -> "Console":
+        from rich.console import Console
+
+        if id(stream) not in self._consoles:
+            terminal = stream.isatty()
+            self._consoles[id(stream)] = Console(
+                file=stream,
+                no_color=self._no_color or not terminal,
+                highlight=False,
+                emoji=False,
+                markup=False,
+                width=None if terminal else PLAIN_WIDTH,
+            )
+        return self._consoles[id(stream)]
+
+
+def _printable(text: str) -> str:
+    # A name that is not UTF-8 must not end the program when it is shown.
+    return text.encode("utf-8", "replace").decode("utf-8")

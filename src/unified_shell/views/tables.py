@@ -1,0 +1,79 @@
+"""Tables: a row a thing, no lines drawn, the same plain and in a terminal."""
+
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+from .screen import Screen
+
+if TYPE_CHECKING:
+    from rich.text import Text
+
+__all__ = ["heading", "print_rows", "print_table", "state_style"]
+
+STYLES = {
+    "ready": "green",
+    "holds": "green",
+    "yes": "green",
+    "shadowed": "yellow",
+    "hidden": "yellow",
+    "stale": "yellow",
+    "mismatched": "red",
+    "broken": "red",
+    "absent": "red",
+    "FAULT": "bold red",
+    "warning": "yellow",
+    "add": "green",
+    "remove": "red",
+    "change": "yellow",
+    "edit": "yellow",
+}
+
+
+def state_style(word: str) -> str:
+    """Return how a word is set off; nothing for most."""
+    return STYLES.get(word, "")
+
+
+def heading(screen: Screen, text: str) -> None:
+    """Write a section's heading."""
+    from rich.text import Text
+
+    screen.out.print(Text(text, style="bold"))
+
+
+def print_table(screen: Screen, titles: Sequence[str], rows: Iterable[Sequence[str]], *, indent: int = 0) -> None:
+    """Write rows under titles, the columns as wide as they must be."""
+    from rich.table import Table
+
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    for number, title in enumerate(titles):
+        # The last column takes what is left and wraps within itself.
+        table.add_column(title, overflow="fold", no_wrap=number == 0)
+    for row in rows:
+        table.add_row(*[_cell(text) for text in row])
+    _print_indented(screen, table, indent)
+
+
+def print_rows(screen: Screen, rows: Iterable[tuple[str, str]], *, indent: int = 2) -> None:
+    """Write pairs of a word and what it stands for."""
+    from rich.table import Table
+
+    table = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(overflow="fold")
+    for word, text in rows:
+        table.add_row(_cell(word), _cell(text))
+    _print_indented(screen, table, indent)
+
+
+def _cell(text: str) -> "Text":
+    from rich.text import Text
+
+    safe = text.encode("utf-8", "replace").decode("utf-8")
+    return Text("".join(c if c.isprintable() else "?" for c in safe), style=state_style(text))
+
+
+def _print_indented(screen: Screen, table: object, indent: int) -> None:
+    from rich.padding import Padding
+
+    screen.out.print(Padding(table, (0, 0, 0, indent), expand=False))  # type: ignore[arg-type]

@@ -1,0 +1,26 @@
+"""What verification found, a table for each target and one line at the end."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.findings import Finding
+
+from .plan_view import print_findings
+from .screen import Screen
+from .tables import heading
+
+__all__ = ["print_verification"]
+
+
+def print_verification(screen: Screen, results: Sequence[tuple[str, tuple[Finding, ...]]]) -> None:
+    """Write all findings, faults first within each target."""
+    total = faults = 0
+    for target, found in results:
+        heading(screen, target)
+        ordered = sorted(found, key=lambda one: one.holds)
+        if ordered:
+            print_findings(screen, ordered)
+        else:
+            screen.result("  nothing to check yet; ush path add DIRECTORY or ush environment new NAME")
+        total += len(found)
+        faults += sum(1 for one in found if not one.holds)
+    screen.result(f"\n{total} checks: {'all hold' if not faults else f'{faults} at fault'}.")
