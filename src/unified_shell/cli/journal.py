@@ -69,6 +69,7 @@ def _undo_one(
             bench.road,
             number,
             words="undo" if number is None else f"undo {number}",
+            home=bench.host.home,
             derive=lambda steps: derive_session_files(steps, bench.locations, bench.host.home),
             verify=lambda: check_wired_sessions(bench.host, bench.locations),
         )

@@ -7,7 +7,7 @@ from typing import ClassVar
 import click
 
 from unified_shell import __version__
-from unified_shell.core.errors import UshError
+from unified_shell.core.errors import UshError, WordsOff
 
 from .beginnings import resolve_beginning
 from .workbench import Workbench
@@ -86,7 +86,7 @@ def main() -> None:
         code = ush.main(prog_name="ush", standalone_mode=False)
         sys.exit(code if isinstance(code, int) else 0)
     except click.ClickException as error:
-        error.show()
+        _tell(_in_our_words(error), trace=trace)
         sys.exit(2)
     except (click.Abort, KeyboardInterrupt):
         click.echo("ush: interrupted; nothing was changed", err=True)
@@ -101,6 +101,12 @@ def main() -> None:
     except Exception as error:  # noqa: BLE001 - a fault of ours is told in words, its place kept in the log
         _tell_unforeseen(error, trace=trace)
         sys.exit(4)
+
+
+def _in_our_words(error: click.ClickException) -> UshError:
+    context = error.ctx if isinstance(error, click.UsageError) else None
+    text = error.format_message().rstrip(".")
+    return WordsOff(text[:1].lower() + text[1:], next_step=f"{context.command_path if context else 'ush'} --help")
 
 
 def _tell(error: UshError, *, trace: bool) -> None:

@@ -1,5 +1,6 @@
 """From a request to an outcome: settle what was left, plan, show, ask, perform, tell."""
 
+import sys
 from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
@@ -83,7 +84,7 @@ def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, *, yes: bool, only
         return False
     if yes:
         return True
-    if not click.get_text_stream("stdin").isatty():
+    if not sys.stdin.isatty():
         raise Refused("there is no terminal to ask at; nothing was changed", next_step="the same again with --yes")
     if not click.confirm("Go ahead?", default=True, err=True):
         bench.screen.say("Nothing was changed.")

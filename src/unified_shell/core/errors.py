@@ -116,8 +116,8 @@ class PutBack(UshError):
     exit_code = 5
 
 
-def nearest(name: str, known: Iterable[str]) -> str:
-    """Return the known name most like `name`, or an empty text."""
+def nearest(name: str, known: Iterable[str], *, likeness: float = 0.6) -> str:
+    """Return the known name most like `name`, or an empty text. A `likeness` of 1 admits the same name only."""
     by_lower = {one.lower(): one for one in known}
-    close = difflib.get_close_matches(name.lower(), by_lower, n=1, cutoff=0.6)
+    close = difflib.get_close_matches(name.lower(), by_lower, n=1, cutoff=likeness)
     return by_lower[close[0]] if close else ""

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.machine.processes import BackgroundProgram, run_program
 from unified_shell.views.screen import Screen
 
@@ -37,7 +37,7 @@ class _Stage:
 
     def type(self, *words: str, expected: int = 0) -> None:
         """Run `ush` with these words, shown as a person would type them."""
-        self._show(f"ush {' '.join(_word(word) for word in words)}")
+        self._show(f"ush {' '.join(typed(word) for word in words)}")
         self._run((sys.executable, "-m", "unified_shell", *words), expected)
 
     def type_in_new_session(self, line: str, expected: int = 0) -> None:
@@ -52,8 +52,8 @@ class _Stage:
     def _run(self, argv: Sequence[str], expected: int) -> None:
         self.typed += 1
         ran = run_program(argv, environment=self.variables, timeout_seconds=TIMEOUT_SECONDS, directory=self.home)
-        errors = "\n".join(line for line in _text(ran.errors).splitlines() if not line.startswith("bash: "))
-        for text in (_text(ran.output), errors):
+        errors = "\n".join(line for line in _text(ran.errors).splitlines() if not _is_about_jobs(line))
+        for text in (errors, _text(ran.output)):
             if text.strip():
                 self.screen.result(text.rstrip())
         if ran.returncode != expected:
@@ -109,7 +109,7 @@ def _sum_up(stage: _Stage, began: float) -> None:
     )
     for wrong in stage.wrong:
         screen.result(f"not as it should be: {wrong}")
-    screen.result(f"The scratch home is {stage.home}; to look around in it: HOME={_word(stage.home)} ush look")
+    screen.result(f"The scratch home is {stage.home}; to look around in it: HOME={typed(stage.home)} ush look")
 
 
 def _scratch_home(host: Host, keep: str) -> Place:
@@ -146,10 +146,10 @@ def _write_startup_files(home: str) -> None:
             file.write(text)
 
 
+def _is_about_jobs(line: str) -> bool:
+    # What an interactive shell says where it has no terminal; a person at one never sees it.
+    return "cannot set terminal process group" in line or "no job control in this shell" in line
+
+
 def _text(raw: bytes) -> str:
     return raw.decode("utf-8", "replace")
-
-
-def _word(text: str) -> str:
-    plain = text and all(c.isalnum() or c in "-_./:=@%+," for c in text)
-    return text if plain else "'" + text.replace("'", "'\\''") + "'"

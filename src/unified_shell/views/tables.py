@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 from .screen import Screen
 
 if TYPE_CHECKING:
+    from rich.table import Table
     from rich.text import Text
 
 __all__ = ["heading", "print_rows", "print_table", "state_style"]
@@ -73,7 +74,14 @@ def _cell(text: str) -> "Text":
     return Text("".join(c if c.isprintable() else "?" for c in safe), style=state_style(text))
 
 
-def _print_indented(screen: Screen, table: object, indent: int) -> None:
+def _print_indented(screen: Screen, table: "Table", indent: int) -> None:
     from rich.padding import Padding
 
-    screen.out.print(Padding(table, (0, 0, 0, indent), expand=False))  # type: ignore[arg-type]
+    padded = Padding(table, (0, 0, 0, indent), expand=False)
+    if screen.out.is_terminal:
+        screen.out.print(padded)
+        return
+    # Columns are filled up with spaces, which mean nothing in a file or pipe.
+    with screen.out.capture() as captured:
+        screen.out.print(padded)
+    screen.result("\n".join(line.rstrip() for line in captured.get().rstrip("\n").split("\n")))

@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 
 from unified_shell.core.errors import UndoRefused, WordsOff
 from unified_shell.core.findings import Finding
+from unified_shell.core.machine.places import shown
 
 from .journal import Entry, EntryState
 from .plan import Change, LineKind, Plan, PlanLine
@@ -31,6 +32,7 @@ def undo_change(
     number: int | None,
     *,
     words: str,
+    home: str,
     derive: Derive,
     verify: Callable[[], tuple[Finding, ...]] = tuple,
 ) -> Change:
@@ -53,7 +55,7 @@ def undo_change(
         plan=Plan(
             words=words,
             aim=f"Take back change {entry.number}: {entry.words}",
-            lines=tuple(describe(step) for step in steps if step.object_name),
+            lines=tuple(describe(step, home) for step in steps if step.object_name),
             undoes=entry.number,
             nothing_to_do="" if steps else f"nothing of change {entry.number} is left to take back",
         ),
@@ -89,17 +91,19 @@ def later_dependants(road: Road, entry: Entry) -> tuple[Entry, ...]:
     return tuple(standing)
 
 
-def describe(step: Step) -> PlanLine:
+def describe(step: Step, home: str) -> PlanLine:
     """Return the plan's line for one step."""
     match step:
         case PutBlock(path=path):
-            return PlanLine(kind=LineKind.EDIT, subject=f"{path}: put the hook-up in")
+            return PlanLine(kind=LineKind.EDIT, subject=f"{shown(path, home)}: put the hook-up in")
         case DropBlock(path=path):
-            return PlanLine(kind=LineKind.EDIT, subject=f"{path}: take the hook-up out, and nothing else")
+            return PlanLine(
+                kind=LineKind.EDIT, subject=f"{shown(path, home)}: take the hook-up out, and nothing else"
+            )
         case PutRecord(keys=keys):
-            return PlanLine(kind=LineKind.ADD, subject=" ".join(keys))
+            return PlanLine(kind=LineKind.ADD, subject=" ".join(shown(key, home) for key in keys))
         case DropRecord(keys=keys):
-            return PlanLine(kind=LineKind.REMOVE, subject=" ".join(keys))
+            return PlanLine(kind=LineKind.REMOVE, subject=" ".join(shown(key, home) for key in keys))
         case FlipLink(after=""):
             return PlanLine(kind=LineKind.REMOVE, subject=step.object_name)
         case FlipLink(before=""):
@@ -107,9 +111,9 @@ def describe(step: Step) -> PlanLine:
         case FlipLink(before=before, after=after):
             return PlanLine(kind=LineKind.CHANGE, subject=step.object_name, detail=f"{before} → {after}")
         case PlaceTree(target=target):
-            return PlanLine(kind=LineKind.ADD, subject=target)
+            return PlanLine(kind=LineKind.ADD, subject=shown(target, home))
         case RetireTree(target=target):
-            return PlanLine(kind=LineKind.REMOVE, subject=target)
+            return PlanLine(kind=LineKind.REMOVE, subject=shown(target, home))
         case _:
             return PlanLine(kind=LineKind.CHANGE, subject=step.object_name)
 

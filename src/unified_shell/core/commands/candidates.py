@@ -8,7 +8,7 @@ from unified_shell.core.errors import nearest
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.wiring import Wiring
 
@@ -188,9 +188,9 @@ def _remedy(name: str, state: State, candidates: Sequence[Candidate], places: Ma
         if owner.startswith("environment "):
             environment = owner.removeprefix("environment ")
             return f"ush environment run {environment} -- {name}   or   ush environment enter {environment}"
-        return f"ush path add {shown(folder, host.home)}"
+        return f"ush path add {typed(folder, host.home)}"
     if state in (State.BROKEN, State.MISMATCHED) and usable is not None:
-        return f"ush path add {shown(os.path.dirname(usable.path), host.home)}   (another one is there)"
+        return f"ush path add {typed(os.path.dirname(usable.path), host.home)}   (another one is there)"
     if state is State.ABSENT:
         return f"ush package get {name} -e ENVIRONMENT   (if it comes with a package of that name)"
     return ""
@@ -203,7 +203,7 @@ def _nearest(name: str, entries: Sequence[str], places: Mapping[str, str]) -> st
             names.update(os.listdir(folder))
         except OSError:
             continue
-    return nearest(name, names)
+    return nearest(name, names, likeness=0.75)
 
 
 def _absolute(entry: str, host: Host) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.shells.search_paths import commands_in
 from unified_shell.core.shells.wiring import read_wiring
 
@@ -39,7 +39,7 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
     wired = read_wiring(locations).find("PATH", folder) is not None
     remedy = ""
     if commands and not position:
-        remedy = "open a new session" if wired else f"ush path add {shown(folder, host.home)}"
+        remedy = "open a new session" if wired else f"ush path add {typed(folder, host.home)}"
     return PlaceReport(
         path=path,
         kind=_kind(facts.kind, facts.architecture, facts.word_size_bits, facts.interpreter),

@@ -11,7 +11,7 @@ from packaging.utils import canonicalize_name
 
 __all__ = ["import_names"]
 
-MODULE_FILE = re.compile(r"^([A-Za-z_]\w*)(\.(?:[\w-]*\.)*(?:so|pyd)|\.py)$")
+MODULE_NAME = re.compile(r"^([A-Za-z_]\w*)(\.(?:[\w-]*\.)*(?:so|pyd)|\.py)$")
 SIDE_NAMES = frozenset({"test", "tests", "testing", "docs", "doc", "examples", "example", "benchmarks"})
 
 
@@ -55,7 +55,7 @@ def _names(folder: _Folder, above: str) -> list[str]:
 
 
 def _modules(files: Iterable[str]) -> Mapping[str, None]:
-    matches = (MODULE_FILE.match(name) for name in sorted(files))
+    matches = (MODULE_NAME.match(name) for name in sorted(files))
     return dict.fromkeys(match[1] for match in matches if match and not _is_plain_library(match[0]))
 
 

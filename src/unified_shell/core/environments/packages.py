@@ -88,7 +88,12 @@ def plan_get(
     plan = Plan(
         words=words,
         aim=f"Get {', '.join(map(str, requests))} into the environment {environment.name} ({facts.title})",
-        lines=(*lines, *_download_lines(downloads, size), *_carried_lines(environment)),
+        lines=(
+            *lines,
+            *_download_lines(downloads, size),
+            *_cached_lines(distributions, locations),
+            *_carried_lines(environment),
+        ),
         download_bytes=size,
         disk_bytes=size * UNPACKED_RATIO,
         relies_on=(f"environment {environment.name}",),
@@ -241,6 +246,22 @@ def _download_lines(downloads: Sequence[IndexFile], size_bytes: int) -> tuple[Pl
     size = "of unknown size" if unknown and not size_bytes else shown_size(size_bytes)
     disk = f"about {shown_size(size_bytes * UNPACKED_RATIO)} on disk" if size_bytes else ""
     return (PlanLine(kind=LineKind.DOWNLOAD, subject=f"{count}, {size}", detail=disk),)
+
+
+def _cached_lines(distributions: Sequence[Distribution], locations: Locations) -> tuple[PlanLine, ...]:
+    """Say which wheels were fetched already: where an index has no metadata apart, to read theirs."""
+    store = Store(locations.data)
+    paths = [
+        join(locations.cache, "wheels", one.sha256, one.wheel)
+        for one in distributions
+        if not os.path.isdir(join(store.top, one.sha256))
+    ]
+    sizes = [os.path.getsize(path) for path in paths if os.path.exists(path)]
+    if not sizes:
+        return ()
+    count = f"{len(sizes)} wheel{'s' if len(sizes) > 1 else ''}"
+    detail = f"about {shown_size(sum(sizes) * UNPACKED_RATIO)} on disk"
+    return (PlanLine(kind=LineKind.NOTE, subject=f"{count}, {shown_size(sum(sizes))}, fetched already", detail=detail),)
 
 
 def _carried_lines(environment: Environment) -> tuple[PlanLine, ...]:

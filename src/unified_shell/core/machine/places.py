@@ -20,6 +20,7 @@ __all__ = [
     "shown",
     "to_json_text",
     "to_record_text",
+    "typed",
 ]
 
 Place = NewType("Place", str)
@@ -49,6 +50,16 @@ def shown(place: str, home: str = "") -> str:
     if home and place == home.rstrip("/"):
         text = "~"
     return "".join(c if c.isprintable() else repr(c)[1:-1] for c in text)
+
+
+def typed(place: str, home: str = "") -> str:
+    """Return `place` as a person types it into a shell: quoted where it must be, `~` left to expand."""
+    if place.isascii() and place.isprintable() and all(c.isalnum() or c in "/-_.,+@%:=" for c in place):
+        return shown(place, home)
+    below = in_home(place, home) if home else None
+    text = place if below is None else below
+    quoted = "'" + text.replace("'", "'\\''") + "'"
+    return quoted if below is None else f"~/{quoted}"
 
 
 def to_json_text(value: object) -> str:

@@ -13,7 +13,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, shown, typed
 
 from .dialects import SH
 from .dialects.dialect import Dialect, Side
@@ -89,7 +89,7 @@ def plan_path_add(
         *session_file_steps(wiring, locations, host.home),
         *hookup.steps,
     )
-    words = f"path add {shown(place, host.home)}"
+    words = f"path add {typed(place, host.home)}"
     if not steps:
         said = f"{shown(place, host.home)} is on PATH in new sessions already, at the {side.value}"
         plan = Plan(words=words, aim=said, nothing_to_do=said)
@@ -124,14 +124,14 @@ def _checked_directory(directory: str, host: Host) -> Place:
     if os.path.exists(place):
         raise WordsOff(
             f"{directory!r} is no directory",
-            next_step=f"ush path add {shown(os.path.dirname(place), host.home)}   (the directory it is in)",
+            next_step=f"ush path add {typed(os.path.dirname(place), host.home)}   (the directory it is in)",
         )
     above = os.path.dirname(place)
     try:
         near = nearest(os.path.basename(place), os.listdir(above))
     except OSError:
         near = ""
-    hint = f"did you mean {shown(join(above, near), host.home)}?" if near else ""
+    hint = f"did you mean {typed(join(above, near), host.home)}?" if near else ""
     raise WordsOff(f"there is no directory {directory!r}", where=hint)
 
 

@@ -107,7 +107,7 @@ def _shells(host: Host) -> tuple[PresentShell, ...]:
     wired: dict[str, list[str]] = {}
     for dialect, mode in wired_modes(host):
         wired.setdefault(dialect.name, []).append(mode.value)
-    can_be = {name for dialect in WIRED for name in dialect.programs}
+    owner = {name: dialect.name for dialect in WIRED for name in dialect.programs}
     found = []
     for name in SHELL_NAMES:
         folders = (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin")
@@ -120,8 +120,8 @@ def _shells(host: Host) -> tuple[PresentShell, ...]:
                     name=name,
                     program=program,
                     is_login_shell=os.path.basename(host.login_shell) == name,
-                    can_be_wired=name in can_be,
-                    wired=tuple(wired.get(name, ())),
+                    can_be_wired=name in owner,
+                    wired=tuple(wired.get(owner.get(name, ""), ())),
                 )
             )
     return tuple(found)
