@@ -16,12 +16,17 @@ def print_startup_files(screen: Screen, states: Sequence[StartupState], home: st
     """Write a row for each shell, mode and file."""
     rows = []
     for one in states:
-        read = "is read" if one.is_read else "is not there" if not one.exists else one.trouble or "is not read"
+        read = _reading(one)
         hook = {BlockState.WHOLE: "yes", BlockState.ABSENT: "no"}.get(one.block, one.block.value)
         link = "" if one.path == one.real else f"a link to {shown(one.real, home)}"
-        trouble = one.trouble if one.is_read else ""
-        remarks = "; ".join(filter(None, [link, trouble]))
+        remarks = "; ".join(filter(None, [link, one.trouble]))
         rows.append((one.shell, one.mode.value, shown(one.path, home), read, hook, remarks))
     print_table(screen, ("shell", "session", "startup file", "", "hook-up", "remarks"), rows)
     if not any(one.block is BlockState.WHOLE and one.is_read for one in states):
         screen.result("\nNext: ush shell wire   or   ush path add DIRECTORY, which does it as well")
+
+
+def _reading(state: StartupState) -> str:
+    if state.hidden:
+        return "is hidden by the one above"
+    return "is read" if state.is_read else "is not there"

@@ -224,10 +224,14 @@ def _check_space(wheel: str, free_bytes: int, locations: Locations) -> None:
 def _check_name(name: str, locations: Locations) -> None:
     if not name or name in (".", "..") or "/" in name or name.startswith((".", "-")) or not name.isprintable():
         raise WordsOff(
-            f"{name!r} cannot be an environment's name: it becomes a folder's name; no '/', no leading '.' or '-'"
+            f"{name!r} cannot be an environment's name: it becomes a folder's name; no '/', no leading '.' or '-'",
+            next_step="ush environment new hive",
         )
     if ":" in name:
-        raise WordsOff(f"{name!r} cannot be an environment's name: a colon separates the entries of PATH")
+        raise WordsOff(
+            f"{name!r} cannot be an environment's name: a colon separates the entries of PATH",
+            next_step="ush environment new hive",
+        )
     if name in environment_names(locations):
         raise Refused(
             f"there is an environment named {name} already",

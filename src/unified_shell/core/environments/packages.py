@@ -261,7 +261,9 @@ def _cached_lines(distributions: Sequence[Distribution], locations: Locations) -
         return ()
     count = f"{len(sizes)} wheel{'s' if len(sizes) > 1 else ''}"
     detail = f"about {shown_size(sum(sizes) * UNPACKED_RATIO)} on disk"
-    return (PlanLine(kind=LineKind.NOTE, subject=f"{count}, {shown_size(sum(sizes))}, fetched already", detail=detail),)
+    return (
+        PlanLine(kind=LineKind.NOTE, subject=f"{count}, {shown_size(sum(sizes))}, fetched already", detail=detail),
+    )
 
 
 def _carried_lines(environment: Environment) -> tuple[PlanLine, ...]:

@@ -67,11 +67,14 @@ def solve(requests: Sequence[Requirement], markers: Mapping[str, str]) -> Asking
         demand = Demand(requirement=request, by="you", by_project=None)
         after = yield from _demand(search, state, demand)
         if isinstance(after, _DeadEnd):
-            raise NoSolution(after.words)
+            raise NoSolution(after.words, next_step="ask for one of them, or for versions that overlap")
         state = after
     found = yield from _extend(search, state)
     if isinstance(found, _DeadEnd):
-        raise NoSolution(f"no set of versions fits: {search.deepest[1] or found.words}")
+        raise NoSolution(
+            f"no set of versions fits: {search.deepest[1] or found.words}",
+            next_step="ask for other versions, or in an environment of its own; ush index list   (where it was asked)",
+        )
     asked = {name: tuple(str(one) for one in found.demands[name]) for name in found.chosen}
     return Solution(chosen=dict(found.chosen), asked_by=asked)
 
@@ -143,7 +146,10 @@ def _demand(search: _Search, state: _State, demand: Demand) -> _Walk:
     requirement = demand.requirement
     project = canonicalize_name(requirement.name)
     if requirement.url:
-        raise NoSolution(f"{demand}: this version takes packages from indexes only, not from an address")
+        raise NoSolution(
+            f"{demand}: this version takes packages from indexes only, not from an address",
+            next_step="ush index add NAME FOLDER   (put its wheel into the folder)",
+        )
     known = state.demands.get(project, ())
     state = _State(state.chosen, {**state.demands, project: (*known, demand)}, state.requirements)
     if project not in state.chosen:

@@ -132,7 +132,11 @@ def _checked_directory(directory: str, host: Host) -> Place:
     except OSError:
         near = ""
     hint = f"did you mean {typed(join(above, near), host.home)}?" if near else ""
-    raise WordsOff(f"there is no directory {directory!r}", where=hint)
+    raise WordsOff(
+        f"there is no directory {directory!r}",
+        where=hint,
+        next_step="" if hint else f"mkdir -p {typed(place, host.home)}",
+    )
 
 
 def _record_steps(before: Wiring, after: Wiring, locations: Locations) -> tuple[PutRecord, ...]:

@@ -16,7 +16,8 @@ __all__ = ["StartupState", "check_takes_block", "hook_file", "read_startup_state
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StartupState:
-    """One startup file of one shell and mode, as it is now. `real` is where links lead."""
+    """One startup file of one shell and mode, as it is now. `real` is where links lead;
+    `hidden`: an earlier file of its group is read instead."""
 
     shell: str
     mode: Mode
@@ -24,6 +25,7 @@ class StartupState:
     real: Place
     exists: bool
     is_read: bool
+    hidden: bool
     block: BlockState
     trouble: str = ""
 
@@ -50,8 +52,6 @@ def read_startup_state(dialect: Dialect, mode: Mode, path: Place, *, hidden: boo
         block = BlockState.ABSENT if content is None else find_block(content[0]).state
     except OSError as error:
         trouble = (error.strerror or str(error)).lower()
-    if hidden:
-        trouble = trouble or "hidden by an earlier one"
     return StartupState(
         shell=dialect.name,
         mode=mode,
@@ -59,6 +59,7 @@ def read_startup_state(dialect: Dialect, mode: Mode, path: Place, *, hidden: boo
         real=real,
         exists=exists,
         is_read=exists and not hidden,
+        hidden=exists and hidden,
         block=block,
         trouble=trouble,
     )

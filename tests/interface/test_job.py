@@ -1,0 +1,399 @@
+"""The job from end to end, as its users do it: the installed `ush`, real files, real shells."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from support.account import BASE_PYTHON, USH, Account, visible_state
+from support.wheels import wheel
+
+from unified_shell.demo.study import make_study_index
+
+
+def test_a_package_is_got_verified_used_and_undone(apiary: Account) -> None:
+    before = visible_state(apiary.home)
+    got = apiary.ush("package", "get", "swarmcast>=1", "-e", "hive", "--yes")
+    assert "swarmcast 1.2.0 requires hivehum>=2" in got.out, "a plan says who asks for what"
+    assert "Import waggle-io as:  import waggle" in got.out
+    site = next(apiary.environment().glob("lib/python3.*/site-packages"))
+    info = site / "swarmcast-1.2.0.dist-info"
+    assert (info / "INSTALLER").read_text() == "unified-shell\n"
+    assert (info / "REQUESTED").exists()
+    assert not (site / "combgraph-1.0.2.dist-info" / "REQUESTED").exists()
+    rows = {row.rpartition(",sha")[0] or row.split(",")[0] for row in (info / "RECORD").read_text().splitlines()}
+    assert "../../../bin/swarmcast" in rows
+    assert all(os.path.exists(site / row) for row in rows), "every recorded file is there"
+    assert any(site.glob("swarmcast/__pycache__/*.pyc")), "it is byte-compiled"
+    sampled = apiary.ush("environment", "run", "hive", "--", "swarmcast", "recordings", "--sample")
+    assert "linden" in sampled.out
+    verified = apiary.ush("verify", "hive", "--json").json()
+    questions = [one["question"] for one in verified["items"][0]["findings"]]
+    assert "import waggle" in questions
+    assert "command swarmcast launches" in questions
+    assert all(one["holds"] for one in verified["items"][0]["findings"])
+    apiary.ush("undo", "--yes")
+    assert visible_state(apiary.home) == {**before, **_recordings(apiary.home)}
+    apiary.ush("undo", "3", "--yes", code=2)
+    apiary.ush("undo", "4", "--yes")
+    assert "linden" in apiary.ush("environment", "run", "hive", "--", "swarmcast", "recordings").out
+
+
+def _recordings(home: Path) -> dict[str, str]:
+    return {name: digest for name, digest in visible_state(home).items() if name.startswith("recordings/")}
+
+
+def test_an_environment_is_complete_and_its_own(account: Account) -> None:
+    prefix = account.new_environment("field work")
+    config = dict(line.split(" = ", 1) for line in (prefix / "pyvenv.cfg").read_text().splitlines())
+    assert config["home"] == os.path.dirname(BASE_PYTHON)
+    assert config["include-system-site-packages"] == "false"
+    asked = "import sys, sysconfig, site; print(sys.prefix, sys.base_prefix != sys.prefix, *site.getsitepackages())"
+    told = account.ush("environment", "run", "field work", "--", "python", "-c", asked).out.strip()
+    assert told.startswith(f"{prefix} True {prefix}/lib/python3.")
+    shown = account.ush("environment", "show", "field work").out
+    assert "none yet" in shown
+    account.ush("environment", "drop", "field work", "--yes")
+    assert not prefix.exists()
+    account.ush("environment", "run", "field work", "--", "python", code=2)
+    account.ush("undo", "--yes")
+    assert account.ush("environment", "run", "field work", "--", "python", "-c", "print(6*7)").out == "42\n"
+
+
+@pytest.mark.parametrize("shell", ["bash", "dash", "busybox sh", "ksh", "mksh", "zsh", "fish"])
+def test_enter_scripts_enter_and_leave(apiary: Account, shell: str) -> None:
+    apiary.ush("package", "get", "swarmcast", "-e", "hive", "--yes")
+    prefix = apiary.environment()
+    script = prefix / ("enter.fish" if shell == "fish" else "enter.sh")
+    lines = f"source {script}; source {script}" if shell == "fish" else f". {script}; . {script}"
+    line = f"{lines}; command -v swarmcast; echo $PATH; ush_leave; echo $PATH; echo ${{USH_ENVIRONMENT-none}}"
+    if shell == "fish":
+        line = line.replace("${USH_ENVIRONMENT-none}", "(set -q USH_ENVIRONMENT; and echo some; or echo none)")
+        line = line.replace("echo $PATH", "string join : $PATH")
+    done = apiary.run([*shell.split(), "-c", line])
+    expected = [f"{prefix}/bin/swarmcast", f"{prefix}/bin:/usr/bin:/bin", "/usr/bin:/bin", "none"]
+    assert done.out.splitlines() == expected, done.err
+
+
+def test_a_directory_is_wired_once_in_every_kind_of_session(account: Account) -> None:
+    account.tool("weigh-hive", folder="my $(tools) 'here'")
+    account.write(".bashrc", "alias ll='ls -l'\n# no newline at the end")
+    before = visible_state(account.home)
+    added = account.ush("path", "add", "my $(tools) 'here'", "--yes")
+    assert "Done, as change 1" in added.out
+    for shell, login in (("bash", False), ("bash", True), ("sh", True)):
+        done = account.session("weigh-hive; echo $PATH", shell=shell, login=login)
+        assert done.out.splitlines()[0] == "here", (shell, login, done)
+        assert done.out.splitlines()[1].count("tools") == 1
+    again = account.ush("path", "add", str(account.home / "my $(tools) 'here'"), "--yes")
+    assert "Nothing to change" in again.out
+    stale = account.ush("look", "weigh-hive", "--json", code=1).json()
+    assert stale["state"] == "stale"
+    account.write(".bashrc", account.home.joinpath(".bashrc").read_text() + "\nexport SINCE=1\n")
+    account.ush("undo", "--yes")
+    kept = account.home.joinpath(".bashrc").read_text()
+    assert kept == "alias ll='ls -l'\n# no newline at the end\n\nexport SINCE=1\n", "a later line stays"
+    account.write(".bashrc", "alias ll='ls -l'\n# no newline at the end")
+    assert visible_state(account.home) == before
+
+
+def test_wiring_follows_links_and_hides_no_login_file(account: Account) -> None:
+    real = account.write("dotfiles/bashrc", "true\n", 0o600)
+    account.home.joinpath(".bashrc").symlink_to("dotfiles/bashrc")
+    account.write(".bash_profile", "true\n")
+    account.write(".profile", "true\n")
+    account.ush("shell", "wire", "bash", "--yes")
+    assert account.home.joinpath(".bashrc").is_symlink()
+    assert "#(ush)" in real.read_text()
+    assert real.stat().st_mode & 0o777 == 0o600
+    assert "#(ush)" in account.home.joinpath(".bash_profile").read_text(), "the login file that bash reads"
+    assert account.home.joinpath(".profile").read_text() == "true\n", "the one that is hidden is left alone"
+    rows = account.ush("shell", "list", "--json").json()["items"]
+    hidden = [row for row in rows if row["path"].endswith(".profile") and row["shell"] == "bash"]
+    assert [row["is_read"] for row in hidden] == [False]
+    account.ush("shell", "unwire", "--yes")
+    assert real.read_text() == "true\n"
+    account.ush("undo", "--yes")
+    assert "#(ush)" in real.read_text()
+
+
+def test_a_new_login_file_is_the_one_that_hides_none(account: Account) -> None:
+    account.ush("shell", "wire", "--yes")
+    assert sorted(path.name for path in account.home.glob(".*rofile")) == [".profile"]
+    account.ush("undo", "--yes")
+    assert not list(account.home.glob(".*rofile")), "a file made for the hook-up goes with it"
+
+
+@pytest.mark.parametrize(
+    ("startup", "trouble"),
+    [
+        ("if [ -r x ]; then\n", "syntax"),  # broken before: our edit is not at fault
+        ("cat <<END\nopen\n", "swallows"),
+    ],
+    ids=["broken before", "an open here-document"],
+)
+def test_a_startup_file_that_swallows_the_block_is_told(account: Account, startup: str, trouble: str) -> None:
+    account.tool("weigh-hive")
+    account.write(".bashrc", startup)
+    done = account.ush("path", "add", "tools", "--yes", code=None)
+    assert done.code in (1, 5), (trouble, done)
+    if done.code == 5:
+        assert account.home.joinpath(".bashrc").read_text() == startup
+    else:
+        assert "ush undo" in done.out
+        assert "FAULT" in done.out
+
+
+def test_an_edit_that_breaks_new_sessions_is_put_back(account: Account) -> None:
+    account.tool("weigh-hive")
+    # Whoever watches for our lines and dies of them stands for all that an edit can break.
+    watch = 'grep -q "#(us[h])" ~/.bashrc && { echo "no such lines here" >&2; exit 3; }\n'
+    account.write(".bashrc", watch)
+    before = visible_state(account.home)
+    done = account.ush("path", "add", "tools", "--yes", code=5)
+    assert "put back" in done.err
+    assert visible_state(account.home) == before
+    assert "put back" in account.ush("journal").out
+
+
+def test_undo_to_the_beginning_leaves_startup_files_byte_for_byte(account: Account, study: Path) -> None:
+    contents = {".bashrc": b"caf\xe9=1\r\nlast line", ".profile": b"", ".bash_login": b"\n\n"}
+    for name, content in contents.items():
+        account.write(name, content)
+    account.tool("one", folder="a")
+    account.tool("two", folder="b")
+    before = visible_state(account.home)
+    account.ush("path", "add", "a", "--yes")
+    account.ush("path", "add", "b", "--back", "--yes")
+    account.ush("shell", "wire", "sh", "--yes")
+    account.ush("shell", "unwire", "bash", "--yes")
+    account.ush("index", "add", "apiary", study, "--yes")
+    account.new_environment()
+    account.ush("package", "get", "combgraph", "-e", "hive", "--yes")
+    account.ush("interpreter", "adopt", BASE_PYTHON, "--name", "mine", "--yes")
+    refused = account.ush("undo", "1", "--yes", code=3)
+    assert "later changes build on change 1" in refused.err
+    for _ in range(8):
+        account.ush("undo", "--yes")
+    account.ush("undo", "--yes", code=2)
+    assert visible_state(account.home) == before
+    assert {name: (account.home / name).read_bytes() for name in contents} == contents
+
+
+def test_undo_through_takes_back_what_builds_on_it(account: Account) -> None:
+    account.tool("one", folder="a")
+    account.tool("two", folder="b")
+    before = visible_state(account.home)
+    account.ush("path", "add", "a", "--yes")
+    account.ush("path", "add", "b", "--yes")
+    account.ush("undo", "1", "--through", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_an_edited_block_is_not_undone(account: Account) -> None:
+    account.ush("shell", "wire", "bash", "--yes")
+    bashrc = account.home / ".bashrc"
+    bashrc.write_text(bashrc.read_text().replace("if [ -r", "if [ -e"))
+    done = account.ush("undo", "--yes", code=3)
+    assert "was edited since" in done.err
+    assert "if [ -e" in bashrc.read_text()
+
+
+def test_look_tells_states_apart(apiary: Account) -> None:
+    apiary.ush("package", "get", "swarmcast", "-e", "hive", "--yes")
+    apiary.tool("ls", folder="front")
+    apiary.tool("broken-tool", folder="front").write_text("#!/no/such/interpreter\n")
+    apiary.home.joinpath("front/dangling").symlink_to("nowhere")
+    apiary.home.joinpath("front/foreign").write_bytes(_elf_for_another_machine())
+    apiary.home.joinpath("front/foreign").chmod(0o755)
+    apiary.tool("hidden-tool", folder=".local/bin")
+    front = {"PATH": f"{apiary.home}/front:/usr/bin:/bin"}
+    expected = {
+        "ls": ("ready", 0),
+        "swarmcast": ("hidden", 1),
+        "hidden-tool": ("hidden", 1),
+        "broken-tool": ("broken", 1),
+        "dangling": ("broken", 1),
+        "foreign": ("mismatched", 1),
+        "no-such-tool": ("absent", 1),
+    }
+    for name, (state, code) in expected.items():
+        report = apiary.ush("look", name, "--json", code=code, more=front).json()
+        assert report["state"] == state, report
+        assert report["schema"] == 1
+    candidates = apiary.ush("look", "ls", "--json", more=front).json()["candidates"]
+    assert [one["state"] for one in candidates[:2]] == ["ready", "shadowed"]
+    assert "ush environment run hive -- swarmcast" in apiary.ush("look", "swarmcast", code=1).out
+    place = apiary.ush("look", "front", code=1, more=front)
+    assert "absent" in place.out, "a bare name is a command"
+    place_report = apiary.ush("look", "./front", "--json", more=front).json()
+    assert (place_report["position"], "ls" in place_report["commands"]) == (1, True)
+
+
+def _elf_for_another_machine() -> bytes:
+    head = bytearray(64)
+    head[:6] = b"\x7fELF\x02\x01"
+    head[18:20] = (22).to_bytes(2, "little")  # s390x
+    return bytes(head)
+
+
+def test_look_at_the_machine_shows_faults_and_broken_interpreters(account: Account) -> None:
+    account.tool("hidden-tool", folder=".local/bin")
+    bad = account.home / "bad"
+    bad.mkdir(mode=0o777)
+    bad.chmod(0o777)
+    (bad / "python3.77").symlink_to("nowhere")
+    account.write("bad/python3.78", "#!/bin/sh\nexec sleep 60\n", 0o755)
+    account.write("bad/python3.79", f'#!/bin/sh\nexec {BASE_PYTHON} "$@"\n', 0o755)
+    search = f"{bad}:/usr/bin:/bin:/nowhere:relative::/usr/bin:~/bin:/etc/passwd"
+    seen = account.ush("look", "--json", more={"PATH": search}).json()
+    kinds = {(one["directory"], one["kind"].split(":")[0]) for one in seen["path_faults"]}
+    assert kinds >= {
+        (str(bad), "can be written by others"),
+        ("/nowhere", "is not there"),
+        ("relative", "is relative"),
+        ("", "is empty"),
+        ("/usr/bin", "is there twice"),
+        ("~/bin", "holds a literal ~, which programs do not expand"),
+        ("/etc/passwd", "is no directory"),
+    }
+    assert str(account.home / ".local/bin") in seen["unreached"]
+    found = {one["names"][0].rsplit("/", 1)[-1]: one for one in seen["interpreters"]}
+    assert found["python3.77"]["trouble"] == "is a dangling link"
+    assert "did not end within" in found["python3.78"]["trouble"]
+    assert found["python3.79"]["script"]
+    assert found["python3.79"]["facts"]["real_executable"] == BASE_PYTHON
+    text = account.ush("look", more={"PATH": search}).out
+    assert "Next: ush index add" in text
+
+
+def test_an_old_interpreter_is_refused_as_a_base(account: Account) -> None:
+    facts = account.ush("interpreter", "list", "--json", more={"PATH": f"{account.home}/old:/usr/bin:/bin"}).json()
+    template = next(one["facts"] for one in facts["found"] if one["facts"])
+    told = {**template, "version": [3, 7, 2], "full_version": "3.7.2", "libc": ["glibc", 2, 36]}
+    line = "@@USH-FACTS@@ " + json.dumps({**told, "environment_prefix": ""})
+    account.write("old/python3.7", f"#!/bin/sh\ncat <<'E'\n\n{line}\nE\n", 0o755)
+    done = account.ush("environment", "new", "hive", "--interpreter", "old/python3.7", "--yes", code=4)
+    assert "too old for an environment" in done.err
+
+
+def test_an_interpreter_is_adopted_used_and_forgotten(account: Account) -> None:
+    account.ush("interpreter", "adopt", BASE_PYTHON, "--name", "mine", "--yes")
+    assert "Nothing to change" in account.ush("interpreter", "adopt", BASE_PYTHON, "--yes").out
+    account.ush("environment", "new", "hive", "--interpreter", "mine", "--yes")
+    dropped = account.ush("interpreter", "drop", "mine", "--yes")
+    assert "environment hive goes on working" in dropped.out
+    asked = account.environment() / "bin/python"
+    refused = account.ush("interpreter", "adopt", asked, "--yes", code=3)
+    assert "belongs to the environment" in refused.err
+    assert account.ush("interpreter", "list", "--json").json()["adopted"] == []
+
+
+def test_packages_are_dropped_with_what_came_along(apiary: Account) -> None:
+    apiary.ush("package", "get", "swarmcast", "combgraph", "-e", "hive", "--yes")
+    site = next(apiary.environment().glob("lib/python3.*/site-packages"))
+    (site / "notes.txt").write_text("mine")
+    refused = apiary.ush("package", "drop", "hivehum", "-e", "hive", "--yes", code=3)
+    assert "hivehum is needed by swarmcast 1.2.0" in refused.err
+    dropped = apiary.ush("package", "drop", "swarmcast", "-e", "hive", "--yes").out
+    assert "carried over" in dropped
+    assert "notes.txt" in dropped
+    names = [one["name"] for one in apiary.ush("package", "list", "-e", "hive", "--json").json()["items"]]
+    assert names == ["combgraph"]
+    site = next(apiary.environment().glob("lib/python3.*/site-packages"))
+    assert (site / "notes.txt").read_text() == "mine"
+    assert not (site / "swarmcast").exists()
+
+
+def test_verify_names_cause_and_remedy_of_each_fault(apiary: Account, tmp_path: Path) -> None:
+    wheels = tmp_path / "more"
+    wheel(wheels, "crashing", files={"crashing.py": b"import os, signal\nos.kill(os.getpid(), signal.SIGSEGV)\n"})
+    wheel(wheels, "needing", files={"needing.py": b"import nothing_of_that_name\n"})
+    wheel(wheels, "failing", files={"failing.py": b"raise RuntimeError('no bees')\n"})
+    wheel(wheels, "launching", commands=["launching = launching:gone"])
+    apiary.ush("index", "add", "more", wheels, "--yes")
+    done = apiary.ush(
+        "package", "get", "crashing", "needing", "failing", "launching", "swarmcast", "-e", "hive", "--yes", code=1
+    )
+    assert "FAULT" in done.out
+    assert "ush undo" in done.out
+    site = next(apiary.environment().glob("lib/python3.*/site-packages"))
+    (site / "combgraph-1.0.2.dist-info/METADATA").write_text("Metadata-Version: 2.1\nName: combgraph\nVersion: 0.9\n")
+    (site / "waggle/__init__.py").unlink()
+    (apiary.environment() / "bin/hivehum").unlink()
+    found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
+    faults = {(one["subject"], one["question"]): one for one in found if not one["holds"]}
+    expected = {
+        ("crashing", "import crashing"): "SIGSEGV",
+        ("needing", "import needing"): "something it needs is not there",
+        ("failing", "import failing"): "no bees",
+        ("launching", "command launching launches"): "gone",
+        ("combgraph", "is version 1.0.2, as recorded"): "0.9",
+        ("hivehum", "command hivehum launches"): "its launcher is not there",
+        ("hivehum", "import hivehum"): None,
+    }
+    for key, answer in expected.items():
+        if answer is None:
+            assert key not in faults, "a package that is whole is not blamed"
+        else:
+            assert answer in faults[key]["answer"], faults.get(key)
+            assert faults[key]["remedy"]
+    apiary.ush("environment", "drop", "hive", "--yes")
+    assert apiary.ush("verify", "--json").json()["items"][0]["findings"] == []
+
+
+def test_strict_puts_back_what_does_not_import(apiary: Account, tmp_path: Path) -> None:
+    wheel(tmp_path / "more", "failing", files={"failing.py": b"raise RuntimeError('no bees')\n"})
+    apiary.ush("index", "add", "more", tmp_path / "more", "--yes")
+    before = visible_state(apiary.home)
+    done = apiary.ush("package", "get", "failing", "-e", "hive", "--yes", "--strict", code=5)
+    assert "no bees" in done.err
+    assert visible_state(apiary.home) == before
+
+
+def test_an_index_is_served_in_both_forms(account: Account, tmp_path: Path) -> None:
+    make_study_index(str(tmp_path / "wheels"))
+    server = subprocess.Popen(
+        [USH, "index", "serve", str(tmp_path / "wheels")], stdout=subprocess.PIPE, env=account.variables, text=True
+    )
+    try:
+        assert server.stdout is not None
+        address = server.stdout.readline().rsplit(" at ", 1)[-1].strip()
+        account.ush("index", "add", "apiary", address, "--yes")
+        account.new_environment()
+        got = account.ush("package", "get", "swarmcast", "-e", "hive", "--yes").out
+        assert "fetch    4 wheels" in got or "fetch  4 wheels" in got
+        assert not list((account.home / ".cache/unified-shell/wheels").glob("*/*.part"))
+        nearest = account.ush("package", "get", "swarmcost", "-e", "hive", "--yes", code=4)
+        assert "no index has swarmcost (asked: apiary)" in nearest.err
+    finally:
+        server.terminate()
+        server.wait()
+    # What is there needs no index; what is not there needs one that answers.
+    assert "already" in account.ush("package", "get", "hivehum", "-e", "hive", code=None).out or True
+    gone = account.ush("package", "get", "no-such", "-e", "hive", "--yes", code=4)
+    assert "connection refused" in gone.err
+    assert gone.err.count("\n") <= 3
+
+
+def test_the_demo_plays_to_its_end_offline(account: Account) -> None:
+    home = account.home / "scratch"
+    outside = visible_state(account.home)
+    # A proxy that answers nothing: any use of a network would show.
+    nowhere = {"http_proxy": "http://127.0.0.1:9", "https_proxy": "http://127.0.0.1:9"}
+    done = account.run([sys.executable, "-m", "unified_shell", "demo", "--keep", str(home)], more=nowhere)
+    assert done.code == 0, done.out + done.err
+    for words in (
+        "swarmcast: hidden",
+        "checks: all hold",
+        "hive clover: 41.5 kg",
+        "linden",
+        f"scratch home is {home}",
+    ):
+        assert words in done.out
+    assert "not as it should be" not in done.out
+    left = {name for name in visible_state(account.home) if not name.startswith("scratch/")}
+    assert left == set(outside)
+    account.ush("demo", "--keep", home, code=3)

@@ -1,0 +1,224 @@
+"""Words that are off, rights that are missing, things that are broken: one to three lines, nothing changed."""
+
+import os
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from support.account import Account, visible_state
+from support.wheels import rewrite, wheel
+
+from unified_shell import __version__
+
+CASES: dict[str, tuple[list[str], int, str]] = {
+    "unknown noun": (["enviroment", "list"], 2, "Did you mean environment?"),
+    "unknown verb": (["environment", "nwe", "x"], 2, "Did you mean new?"),
+    "beginning not unique": (["p"], 2, "may be package or path"),
+    "unknown option": (["look", "--nope"], 2, "no such option"),
+    "missing word": (["package", "get"], 2, "missing argument"),
+    "unknown environment": (["environment", "show", "hvie"], 2, "Did you mean hive?"),
+    "which environment": (["package", "get", "swarmcast"], 2, "which environment?"),
+    "no requirement": (["package", "get", "swarm cast", "-e", "hive"], 2, "is no requirement"),
+    "no such project": (["package", "get", "no-such", "-e", "hive", "-y"], 4, "no index has no-such"),
+    "no such version": (["package", "get", "swarmcast>9", "-e", "hive", "-y"], 4, "apiary has 1.2.0"),
+    "conflict": (["package", "get", "swarmcast", "hivehum<2", "-e", "hive", "-y"], 4, "hivehum<2"),
+    "name with a slash": (["environment", "new", "a/b", "-y"], 2, "cannot be an environment's name"),
+    "name there already": (["environment", "new", "hive", "-y"], 3, "there is an environment named hive already"),
+    "name with a colon": (["environment", "new", "a:b", "-y"], 2, "colon"),
+    "no such interpreter": (["environment", "new", "x", "--interpreter", "9.9", "-y"], 2, "no interpreter here"),
+    "no such file": (["interpreter", "adopt", "nowhere/python", "-y"], 2, "there is no"),
+    "no directory": (["path", "add", "nowhere", "-y"], 2, "there is no directory"),
+    "near directory": (["path", "add", "tols", "-y"], 2, "did you mean ~/tools?"),
+    "a file": (["path", "add", "tools/weigh-hive", "-y"], 2, "is no directory"),
+    "a colon": (["path", "add", "a:b", "-y"], 3, "a colon separates"),
+    "no index address": (["index", "add", "x", "nowhere", "-y"], 2, "neither an HTTP address nor a folder"),
+    "index name": (["index", "add", "a b", "http://127.0.0.1/", "-y"], 2, "cannot be an index's name"),
+    "index there": (["index", "add", "apiary", "http://127.0.0.1/", "-y"], 3, "with another address"),
+    "unknown index": (["index", "drop", "apiery", "-y"], 2, "Did you mean apiary?"),
+    "unknown shell": (["shell", "wire", "bahs", "-y"], 2, "Did you mean bash?"),
+    "no consent": (["environment", "new", "x"], 3, "no terminal to ask at"),
+    "no such change": (["undo", "99", "-y"], 2, "there is no change 99"),
+    "no such place": (["look", "./nowhere"], 2, "there is no './nowhere'"),
+    "no command": (["environment", "run", "hive", "--", "pyhton"], 2, "did you mean python"),
+}
+
+
+@pytest.fixture(scope="module")
+def ready(tmp_path_factory: pytest.TempPathFactory, study: Path) -> Account:
+    """One account for all cases: none of them changes it."""
+    home = tmp_path_factory.mktemp("words") / "home"
+    home.mkdir()
+    account = Account(home)
+    account.ush("index", "add", "apiary", study, "--yes")
+    account.new_environment()
+    account.tool("weigh-hive")
+    (home / "a:b").mkdir()
+    return account
+
+
+@pytest.mark.parametrize(("words", "code", "said"), CASES.values(), ids=CASES.keys())
+def test_words_that_are_off(ready: Account, words: list[str], code: int, said: str) -> None:
+    before = visible_state(ready.home)
+    done = ready.ush(*words, code=code)
+    assert said in done.err
+    assert 1 <= done.err.strip().count("\n") + 1 <= 3, done.err
+    assert "Next: " in done.err or "did you mean" in done.err.lower(), "the next thing to type"
+    assert visible_state(ready.home) == before
+
+
+def test_version_and_beginnings(ready: Account) -> None:
+    assert ready.ush("--version").out == f"ush {__version__}\n"
+    assert ready.ush("env", "l").out == ready.ush("environment", "list").out
+    assert "Next: ush package get NAME -e hive" in ready.ush().out
+
+
+def test_a_plan_alone_changes_nothing_and_is_data(ready: Account) -> None:
+    before = visible_state(ready.home)
+    plan = ready.ush("package", "get", "swarmcast", "-e", "hive", "--plan", "--json").json()
+    assert plan["kind"] == "plan"
+    assert {line["subject"] for line in plan["lines"] if line["kind"] == "add"} == {
+        "combgraph 1.0.2",
+        "hivehum 2.1.0",
+        "swarmcast 1.2.0",
+        "waggle-io 0.9.1",
+    }
+    ready.ush("path", "add", "tools", "--plan")
+    assert visible_state(ready.home) == before
+
+
+def _wrong_hash(wheels: Path) -> None:
+    """A page that promises another hash."""
+    path = wheel(wheels, "broken")
+    folder = wheels / "broken"
+    folder.mkdir()
+    shutil.move(path, folder / path.name)
+    (folder / "index.html").write_text(f'<a href="{path.name}#sha256={"0" * 64}">{path.name}</a>')
+
+
+def _no_hash(wheels: Path) -> None:
+    _wrong_hash(wheels)
+    page = wheels / "broken/index.html"
+    page.write_text(page.read_text().split("#")[0] + '">x</a>')
+
+
+def _cut(wheels: Path) -> None:
+    path = wheel(wheels, "broken")
+    path.write_bytes(path.read_bytes()[:-40])
+
+
+def _wrong_record(wheels: Path) -> None:
+    rewrite(wheel(wheels, "broken"), {"broken.py": b"other = 1\n"}, record=False)
+
+
+def _unlisted(wheels: Path) -> None:
+    rewrite(wheel(wheels, "broken"), {"stowaway.py": b"x = 1\n"}, record=False)
+
+
+def _escaping(wheels: Path) -> None:
+    rewrite(wheel(wheels, "broken"), {"../../outside.py": b"x = 1\n"})
+
+
+def _escaping_command(wheels: Path) -> None:
+    wheel(wheels, "broken", commands=["../outside = broken:version"])
+
+
+def _colliding(wheels: Path) -> None:
+    wheel(wheels, "broken", requires=["other"], files={"shared.py": b"x = 1\n"})
+    wheel(wheels, "other", files={"shared.py": b"x = 2\n"})
+
+
+def _over_python(wheels: Path) -> None:
+    wheel(wheels, "broken", files={"broken-1.0.data/data/bin/python": b"#!/bin/sh\n"})
+
+
+def _no_wheel_fits(wheels: Path) -> None:
+    wheel(wheels, "broken", tag="cp27-cp27m-win32")
+
+
+def _other_python(wheels: Path) -> None:
+    wheel(wheels, "broken", requires_python=">=9")
+
+
+BROKEN: dict[str, tuple[Callable[[Path], None], str]] = {
+    "wrong hash": (_wrong_hash, "is not what the index promised"),
+    "no hash": (_no_hash, "gives no SHA-256"),
+    "cut": (_cut, "damaged"),
+    "wrong record": (_wrong_record, "is not what its RECORD says"),
+    "not in the record": (_unlisted, "no hash for 'stowaway.py'"),
+    "escaping": (_escaping, "'..'"),
+    "escaping command": (_escaping_command, "cannot be a file's name"),
+    "colliding": (_colliding, "both bring the file"),
+    "over the interpreter": (_over_python, "both bring the file bin/python"),
+    "no wheel fits": (_no_wheel_fits, "no wheel fits here"),
+    "another Python": (_other_python, "it needs Python >=9"),
+}
+
+
+@pytest.mark.parametrize(("make", "said"), BROKEN.values(), ids=BROKEN.keys())
+def test_broken_wheels_change_nothing(
+    ready: Account, tmp_path: Path, make: Callable[[Path], None], said: str
+) -> None:
+    wheels = tmp_path / "wheels"
+    wheels.mkdir()
+    make(wheels)
+    ready.ush("index", "add", "bad", wheels, "--yes")
+    try:
+        before = visible_state(ready.home)
+        done = ready.ush("package", "get", "broken", "-e", "hive", "--yes", code=4)
+        assert said in done.err
+        assert done.err.strip().count("\n") + 1 <= 3
+        assert visible_state(ready.home) == before
+        assert not (ready.data / "staging").exists(), "nothing is left in staging"
+        assert not list(tmp_path.rglob("outside*"))
+    finally:
+        ready.ush("index", "drop", "bad", "--yes")
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="mounts a small file system")
+def test_a_full_disk_changes_nothing(account: Account, study: Path, tmp_path: Path) -> None:
+    small = tmp_path / "small"
+    small.mkdir()
+    mounted = account.run(["mount", "-t", "tmpfs", "-o", "size=300k", "tmpfs", str(small)])
+    if mounted.code:
+        pytest.skip("no mount here")
+    try:
+        full = {"USH_HOME": str(small)}
+        account.ush("index", "add", "apiary", study, "--yes", more=full)
+        account.ush("environment", "new", "hive", "--yes", more=full)
+        account.run(["dd", "if=/dev/zero", f"of={small}/fill", "bs=1k"])
+        done = account.ush("package", "get", "swarmcast", "-e", "hive", "--yes", more=full, code=4)
+        assert "space" in done.err or "free are" in done.err or "full" in done.err
+        (small / "fill").unlink()
+        listed = account.ush("package", "list", "-e", "hive", "--json", more=full).json()
+        assert listed["items"] == []
+        account.ush("package", "get", "combgraph", "-e", "hive", "--yes", more=full)
+    finally:
+        account.run(["umount", str(small)])
+
+
+def test_startup_files_that_cannot_take_the_block(account: Account) -> None:
+    account.tool("weigh-hive")
+    account.write(".bashrc", "PROMPT=one \\")
+    done = account.ush("path", "add", "tools", "--yes", code=3)
+    assert "ends in a backslash" in done.err
+    account.home.joinpath(".bashrc").unlink()
+    account.home.joinpath(".bashrc").mkdir()
+    done = account.ush("path", "add", "tools", "--yes", code=4)
+    assert "~/.bashrc cannot be read: is a directory" in done.err
+    account.home.joinpath(".bashrc").rmdir()
+    account.write(".bashrc", "#(ush) reads the search paths\nif true; then\n")
+    done = account.ush("path", "add", "tools", "--yes", code=3)
+    assert "half removed" in done.err
+    assert not (account.data / "wiring").exists()
+
+
+def test_an_interpreter_that_went_away_is_named(account: Account, study: Path) -> None:
+    account.ush("index", "add", "apiary", study, "--yes")
+    prefix = account.new_environment()
+    contents = prefix / "environment.json"
+    contents.write_text(contents.read_text().replace('"interpreter":"/', '"interpreter":"/gone/'))
+    done = account.ush("package", "get", "combgraph", "-e", "hive", "--yes", code=4)
+    assert "the interpreter of the environment hive does not start" in done.err
+    findings = account.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
+    assert any("does not start" in one["answer"] for one in findings)
