@@ -5,6 +5,7 @@ import os
 
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes import process_lives
 
 from .journal import Entry, EntryState
@@ -21,11 +22,24 @@ def settle(road: Road) -> tuple[str, ...]:
     """
     left = [entry for entry in road.journal.unfinished() if _is_left(entry)]
     if not left:
+        _sweep_strays(road)
         return ()
     with scope_lock(road.locations.data, words="recovery", on_wait=road.on_wait):
         # Another process may have settled it while we waited.
         again = {entry.number for entry in road.journal.unfinished()}
         return tuple(_settle_one(road, entry) for entry in left if entry.number in again)
+
+
+def _sweep_strays(road: Road) -> None:
+    """Remove staging folders of no change under way: a child of a killed process may have written one again."""
+    top = road.locations.staging
+    with contextlib.suppress(FileNotFoundError):
+        names = os.listdir(top)
+        # A change is in the journal before its folder is made: what was listed is in the journal by now.
+        in_use = {entry.staging for entry in road.journal.unfinished()} if names else set()
+        for name in names:
+            if join(top, name) not in in_use:
+                remove_tree(join(top, name))
 
 
 def _is_left(entry: Entry) -> bool:
@@ -50,5 +64,4 @@ def _settle_one(road: Road, entry: Entry) -> str:
             said += "; it is finished now, but was not verified"
     with contextlib.suppress(OSError):
         remove_tree(entry.staging)
-        os.rmdir(os.path.dirname(entry.staging))
     return said

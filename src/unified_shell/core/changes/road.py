@@ -137,7 +137,6 @@ class Road:
     def _sweep(self, staging: Place) -> None:
         with contextlib.suppress(OSError):
             remove_tree(staging)
-            os.rmdir(os.path.dirname(staging))
 
 
 def carry_out(number: int, step: Step) -> None:

@@ -1,0 +1,131 @@
+"""The kill harness: every changing command under SIGKILL, before and after each step and file that it writes.
+
+`USH_KILL_EVERY=1 pytest tests/interface/test_kill.py -s` tries every point and prints the figures; without
+it, all points around steps are tried, and of the others every so many-th.
+"""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from support import kill_driver
+from support.account import BASE_PYTHON, Account, visible_state
+
+EVERY = int(os.environ.get("USH_KILL_EVERY", "23"))
+SETTLE = ["index", "drop", "no-such-index", "--yes"]
+
+# Each command is killed in the state that the ones before it left.
+COMMANDS = (
+    ["index", "add", "apiary", "{study}", "--yes"],
+    ["interpreter", "adopt", BASE_PYTHON, "--name", "mine", "--yes"],
+    ["environment", "new", "hive", "--interpreter", "mine", "--yes"],
+    ["package", "get", "swarmcast", "-e", "hive", "--yes"],
+    ["package", "drop", "swarmcast", "-e", "hive", "--yes"],
+    ["undo", "--yes"],
+    ["path", "add", "tools", "--yes"],
+    ["undo", "--yes"],
+    ["shell", "wire", "bash", "--yes"],
+    ["shell", "unwire", "--yes"],
+    ["environment", "drop", "hive", "--yes"],
+    ["undo", "--yes"],
+    ["interpreter", "drop", "mine", "--yes"],
+    ["index", "drop", "apiary", "--yes"],
+)
+
+
+class Harness:
+    """Runs commands in children of a warm process; keeps a copy of the home to begin again from."""
+
+    def __init__(self, account: Account, copy: Path) -> None:
+        self.account, self.copy = account, copy
+        driver = kill_driver.__file__
+        self.process = subprocess.Popen(
+            [sys.executable, driver], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
+
+    def run(self, words: list[str], kill_at: int | None = None) -> tuple[int, list[str]]:
+        request = {
+            "home": str(self.account.home),
+            "variables": self.account.variables,
+            "words": words,
+            "kill_at": kill_at,
+        }
+        assert self.process.stdin is not None
+        assert self.process.stdout is not None
+        self.process.stdin.write(json.dumps(request) + "\n")
+        self.process.stdin.flush()
+        answer = json.loads(self.process.stdout.readline())
+        return answer["code"], answer["points"]
+
+    def keep(self) -> None:
+        shutil.rmtree(self.copy, ignore_errors=True)
+        shutil.copytree(self.account.home, self.copy, symlinks=True)
+
+    def restore(self) -> None:
+        shutil.rmtree(self.account.home)
+        shutil.copytree(self.copy, self.account.home, symlinks=True)
+
+    def state(self) -> dict[str, str]:
+        return visible_state(self.account.home)
+
+
+@pytest.fixture
+def harness(account: Account, tmp_path: Path) -> Iterator[Harness]:
+    made = Harness(account, tmp_path / "copy")
+    yield made
+    assert made.process.stdin is not None
+    made.process.stdin.close()
+    made.process.wait()
+
+
+def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, study: Path) -> None:
+    account = harness.account
+    account.tool("weigh-hive")
+    account.write(".bashrc", "alias ll='ls -l'\n# the end")
+    account.write(".profile", "true\n")
+    reached: Counter[str] = Counter()
+    for command in COMMANDS:
+        words = [str(study) if word == "{study}" else word for word in command]
+        harness.keep()
+        before = harness.state()
+        code, points = harness.run(words)
+        assert code == 0, words
+        after = harness.state()
+        assert after != before, f"{words} changes something"
+        assert "unified_shell.step" in points
+        for at, point in enumerate(points):
+            if point != "unified_shell.step" and at % EVERY:
+                continue
+            harness.restore()
+            assert harness.run(words, kill_at=at)[0] == -9, (words, at)
+            # The recovery may be killed as well: what it does is done once or twice to the same end.
+            if at % 3 == 0:
+                harness.run(SETTLE, kill_at=at % 7)
+            assert harness.run(SETTLE)[0] == 2
+            found = harness.state()
+            assert found in (before, after), _difference(words, at, found, before, after)
+            if list((account.data / "staging").glob("*")):
+                # A child of the killed process had not ended yet when its staging was swept.
+                harness.run(SETTLE)
+            assert not list((account.data / "staging").glob("*")), (words, at)
+            assert not [name for name in found if name.endswith((".ush-new", ".new"))], (words, at)
+            reached["after" if found == after else "before"] += 1
+        harness.restore()
+        assert harness.run(words)[0] == 0
+    print(f"\nkilled at {sum(reached.values())} points of {len(COMMANDS)} commands: {dict(reached)}")
+    assert reached["before"] > 20
+    assert reached["after"] > 20
+
+
+def _difference(
+    words: list[str], at: int, found: dict[str, str], before: dict[str, str], after: dict[str, str]
+) -> str:
+    from_before = sorted({name for name, _ in set(found.items()) ^ set(before.items())})[:8]
+    from_after = sorted({name for name, _ in set(found.items()) ^ set(after.items())})[:8]
+    return f"{words} killed at {at}: differs from before in {from_before}, from after in {from_after}"
