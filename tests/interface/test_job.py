@@ -7,9 +7,10 @@ import sys
 from pathlib import Path
 
 import pytest
-from support.account import BASE_PYTHON, USH, Account, visible_state
-from support.wheels import wheel
 
+from support.account import BASE_PYTHON, USH, Account, visible_state
+from support.shells import POSIX_SHELLS, words_of
+from support.wheels import wheel
 from unified_shell.demo.study import make_study_index
 
 
@@ -62,7 +63,7 @@ def test_an_environment_is_complete_and_its_own(account: Account) -> None:
     assert account.ush("environment", "run", "field work", "--", "python", "-c", "print(6*7)").out == "42\n"
 
 
-@pytest.mark.parametrize("shell", ["bash", "dash", "busybox sh", "ksh", "mksh", "zsh", "fish"])
+@pytest.mark.parametrize("shell", [*POSIX_SHELLS, "fish"])
 def test_enter_scripts_enter_and_leave(apiary: Account, shell: str) -> None:
     apiary.ush("package", "get", "swarmcast", "-e", "hive", "--yes")
     prefix = apiary.environment()
@@ -72,7 +73,7 @@ def test_enter_scripts_enter_and_leave(apiary: Account, shell: str) -> None:
     if shell == "fish":
         line = line.replace("${USH_ENVIRONMENT-none}", "(set -q USH_ENVIRONMENT; and echo some; or echo none)")
         line = line.replace("echo $PATH", "string join : $PATH")
-    done = apiary.run([*shell.split(), "-c", line])
+    done = apiary.run([*words_of(shell), "-c", line])
     expected = [f"{prefix}/bin/swarmcast", f"{prefix}/bin:/usr/bin:/bin", "/usr/bin:/bin", "none"]
     assert done.out.splitlines() == expected, done.err
 

@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+
 from support import kill_driver
 from support.account import BASE_PYTHON, Account, visible_state
 

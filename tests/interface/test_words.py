@@ -6,9 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+
 from support.account import Account, visible_state
 from support.wheels import rewrite, wheel
-
 from unified_shell import __version__
 
 CASES: dict[str, tuple[list[str], int, str]] = {

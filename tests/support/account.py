@@ -54,7 +54,7 @@ class Account:
         self, *words: str | os.PathLike[str], code: int | None = 0, more: Mapping[str, str] | None = None
     ) -> Result:
         """Run `ush`; where a code is given, anything else fails with all that was printed."""
-        done = self.run([USH, *map(os.fspath, words)], more=more)
+        done = self.run([USH, *(os.fspath(word) for word in words)], more=more)
         if code is not None:
             assert done.code == code, f"ush {words} ended with {done.code}, not {code}\n{done.out}\n{done.err}"
         assert "Traceback" not in done.err, done.err

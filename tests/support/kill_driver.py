@@ -48,11 +48,10 @@ def child(request: dict[str, object], report: int) -> None:
     seen: list[str] = []
 
     def watch(event: str, values: tuple[object, ...]) -> None:
-        if event in CHANGING or event in ("open", "unified_shell.step"):
-            if is_point(event, values, home):
-                if len(seen) == kill_at:
-                    os.kill(os.getpid(), signal.SIGKILL)
-                seen.append(event)
+        if (event in CHANGING or event in ("open", "unified_shell.step")) and is_point(event, values, home):
+            if len(seen) == kill_at:
+                os.kill(os.getpid(), signal.SIGKILL)
+            seen.append(event)
 
     variables = request["variables"]
     assert isinstance(variables, dict)

@@ -65,5 +65,6 @@ def text_with_record(content: bytes | None, keys: Sequence[str], value: object |
                 del above[key]
     else:
         table[keys[-1]] = value
-    text = tomlkit.dumps(document)
-    return text.encode("utf-8") if text.strip() else None
+    # An entry that was put at the end and taken out again leaves no blank line behind.
+    text = tomlkit.dumps(document).rstrip("\n")
+    return f"{text}\n".encode() if text.strip() else None

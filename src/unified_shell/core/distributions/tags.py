@@ -60,7 +60,8 @@ def _linux(facts: TagFacts) -> tuple[str, ...]:
     if facts.word_size_bits == 32:
         architecture = {"x86_64": "i686", "aarch64": "armv7l"}.get(architecture, architecture)
     name, major, minor = facts.libc
-    found = []
+    # A wheel built on such a machine itself fits better than one built for many.
+    found = [f"linux_{architecture}"]
     if name == "glibc":
         for one in range(minor, OLDEST_GLIBC_MINOR.get(architecture, 17) - 1, -1):
             found.append(f"manylinux_{major}_{one}_{architecture}")
@@ -68,7 +69,7 @@ def _linux(facts: TagFacts) -> tuple[str, ...]:
                 found.append(f"{legacy}_{architecture}")
     elif name == "musl":
         found += [f"musllinux_{major}_{one}_{architecture}" for one in range(minor, -1, -1)]
-    return (*found, f"linux_{architecture}")
+    return tuple(found)
 
 
 def rank_of(tags: Sequence[Tag], supported: Sequence[Tag]) -> int | None:

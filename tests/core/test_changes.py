@@ -1,0 +1,281 @@
+"""The road, tried without any interface: steps, blocks, journal, putting back, undo."""
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
+from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.journal import EntryState, Journal
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.retention import trim
+from unified_shell.core.changes.road import PlanMoved, Road
+from unified_shell.core.changes.steps import (
+    DropBlock,
+    DropRecord,
+    FlipLink,
+    PlaceTree,
+    PutBlock,
+    PutRecord,
+    ReplaceFile,
+    RetireTree,
+    Step,
+    StepState,
+    decode_step,
+    encode_step,
+)
+from unified_shell.core.changes.undo import is_standing, undo_change
+from unified_shell.core.errors import CouldNot, PutBack, UndoRefused
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.digests import digest_of_tree
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place
+
+BLOCK = make_block("if true; then\n  :\nfi")
+STARTUP = st.one_of(
+    st.binary(max_size=80),
+    st.lists(st.sampled_from([b"a=1", b"# end", b"\r", b"caf\xe9", b"", b"  x \\"]), max_size=6).map(b"\n".join),
+).filter(lambda content: b"#(ush)" not in content)
+
+
+def _place(path: Path) -> Place:
+    return Place(str(path))
+
+
+def _tree_steps(top: Path) -> list[Step]:
+    (top / "staged").mkdir()
+    (top / "staged/file").write_text("x")
+    return [PlaceTree(staged=_place(top / "staged"), target=_place(top / "made/deep"))]
+
+
+def _retire_steps(top: Path) -> list[Step]:
+    (top / "old").mkdir()
+    return [RetireTree(target=_place(top / "old"), retired=_place(top / "away/old"))]
+
+
+def _file_steps(top: Path) -> list[Step]:
+    (top / "file").write_bytes(b"before\xff")
+    return [
+        ReplaceFile(path=_place(top / "file"), before=kept_bytes(b"before\xff"), after=kept_bytes(b"after")),
+        ReplaceFile(path=_place(top / "new"), before=None, after=kept_bytes(b"new")),
+        ReplaceFile(path=_place(top / "file"), before=kept_bytes(b"after"), after=None),
+    ]
+
+
+def _link_steps(top: Path) -> list[Step]:
+    link = _place(top / "links/hive")
+    return [
+        FlipLink(link=link, before="", after="../one"),
+        FlipLink(link=link, before="../one", after="../two"),
+        FlipLink(link=link, before="../two", after=""),
+    ]
+
+
+def _block_steps(top: Path) -> list[Step]:
+    (top / "rc").write_bytes(b"a=1")
+    rc, fresh = _place(top / "rc"), _place(top / "fresh")
+    return [PutBlock(path=rc, block=BLOCK), PutBlock(path=fresh, block=BLOCK), DropBlock(path=fresh, block=BLOCK)]
+
+
+def _record_steps(top: Path) -> list[Step]:
+    file = _place(top / "config.toml")
+    (top / "config.toml").write_text("# mine\n[other]\nx = 1  # kept\n")
+    keys = ("index", "api ary\udcff".encode("utf-8", "replace").decode())
+    return [
+        PutRecord(path=file, keys=keys, before="", after='{"url":"one"}'),
+        PutRecord(path=file, keys=keys, before='{"url":"one"}', after='{"url":"two"}'),
+        DropRecord(path=file, keys=keys, before='{"url":"two"}'),
+    ]
+
+
+STEPS: dict[str, Callable[[Path], list[Step]]] = {
+    "trees": _tree_steps,
+    "retired": _retire_steps,
+    "files": _file_steps,
+    "links": _link_steps,
+    "blocks": _block_steps,
+    "records": _record_steps,
+}
+
+
+@pytest.mark.parametrize("make", STEPS.values(), ids=STEPS.keys())
+def test_each_step_is_done_once_found_done_and_turned_round(
+    tmp_path: Path, make: Callable[[Path], list[Step]]
+) -> None:
+    """The contract of the closed set, for each member: also after a journey through the journal's text."""
+    steps = [decode_step(encode_step(step)) for step in make(tmp_path)]
+    states = [digest_of_tree(str(tmp_path))]
+    for step in steps:
+        assert step.state() is StepState.BEFORE, step
+        step.carry_out()
+        assert step.state() is StepState.AFTER, step
+        states.append(digest_of_tree(str(tmp_path)))
+    for at, step in reversed(list(enumerate(steps))):
+        back = step.inverse(_place(tmp_path / f"retired-{at}"))
+        assert back.state() is StepState.BEFORE, back
+        back.carry_out()
+        assert back.state() is StepState.AFTER, back
+    for folder in ("made", "away", "links", *(f"retired-{at}" for at in range(len(steps)))):
+        _remove_empty(tmp_path / folder)
+    if make in (_file_steps, _block_steps, _record_steps, _link_steps):
+        assert digest_of_tree(str(tmp_path)) == states[0]
+
+
+def _remove_empty(folder: Path) -> None:
+    if folder.is_dir() and not any(folder.iterdir()):
+        folder.rmdir()
+
+
+def test_a_step_of_a_later_format_is_not_guessed_at() -> None:
+    text = encode_step(FlipLink(link=Place("/x"), before="", after="y")).replace('"format":1', '"format":2')
+    with pytest.raises(ValueError, match="newer version"):
+        decode_step(text)
+
+
+@given(STARTUP)
+def test_a_block_comes_out_byte_for_byte(content: bytes) -> None:
+    put = add_block(content, BLOCK)
+    block = find_block(put)
+    assert block.state is BlockState.WHOLE
+    assert take_block_out(put, block) == content
+
+
+@given(STARTUP, STARTUP)
+def test_lines_that_a_person_adds_stay_and_are_not_glued(content: bytes, later: bytes) -> None:
+    put = add_block(content, BLOCK) + later
+    block = find_block(put)
+    left = take_block_out(put, block) or b""
+    if later:
+        line_ended = b"" if not content or content.endswith(b"\n") else b"\n"
+        assert left == content + line_ended + later
+    else:
+        assert left == content
+
+
+@pytest.mark.parametrize("spoil", ["first", "last", "twice"])
+def test_a_half_removed_block_is_damaged(spoil: str) -> None:
+    lines = BLOCK.splitlines(keepends=True)
+    spoiled = {"first": lines[1:], "last": lines[:-1], "twice": lines * 2}[spoil]
+    assert find_block("".join(spoiled).encode()).state is BlockState.DAMAGED
+
+
+@pytest.fixture
+def road(tmp_path: Path) -> Road:
+    home = tmp_path / "ush"
+    locations = Locations(config=_place(home / "c"), data=_place(home / "d"), cache=_place(home / "x"))
+    return Road(locations=locations, journal=Journal(str(home / "d/journal.sqlite")))
+
+
+def change(
+    *steps: Step, words: str = "do it", findings: tuple[Finding, ...] = (), relies: tuple[str, ...] = ()
+) -> Change:
+    plan = Plan(words=words, aim=words, lines=(PlanLine(kind=LineKind.NOTE, subject="x"),), relies_on=relies)
+    return Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: findings)
+
+
+def replace(path: Path, before: str | None, after: str | None) -> ReplaceFile:
+    return ReplaceFile(
+        path=_place(path),
+        before=None if before is None else kept_bytes(before.encode()),
+        after=None if after is None else kept_bytes(after.encode()),
+    )
+
+
+def undo(road: Road, number: int | None = None) -> None:
+    road.perform(undo_change(road, number, words="undo", home="/home", derive=lambda _steps: ()))
+
+
+def test_a_failing_step_puts_back_those_before_it(road: Road, tmp_path: Path) -> None:
+    one = tmp_path / "one"
+    one.write_text("a")
+    (tmp_path / "file").write_text("")
+    into_a_file = replace(tmp_path / "file/below", None, "x")
+    with pytest.raises((CouldNot, NotADirectoryError)):
+        road.perform(change(replace(one, "a", "b"), into_a_file))
+    assert one.read_text() == "a"
+    assert road.journal.entries()[0].state in (EntryState.PUT_BACK, EntryState.ABANDONED)
+
+
+def test_a_finding_that_puts_back_and_one_that_does_not(road: Road, tmp_path: Path) -> None:
+    one = tmp_path / "one"
+    bad = Finding(subject="hive", question="hums", holds=False, answer="it is silent", remedy="look", puts_back=True)
+    with pytest.raises(PutBack, match="hive: it is silent; the change was put back"):
+        road.perform(change(replace(one, None, "b"), findings=(bad,)))
+    assert not one.exists()
+    mild = Finding(subject="hive", question="hums", holds=False, answer="softly")
+    outcome = road.perform(change(replace(one, None, "b"), findings=(mild,)))
+    assert (outcome.faults, one.read_text()) == ((mild,), "b")
+    with pytest.raises(PutBack):
+        road.perform(change(replace(one, "b", "c"), findings=(mild,)), strict=True)
+    assert one.read_text() == "b"
+    assert [entry.state for entry in road.journal.entries()] == [
+        EntryState.PUT_BACK,
+        EntryState.DONE,
+        EntryState.PUT_BACK,
+    ]
+
+
+def test_a_plan_that_the_machine_has_moved_from_is_not_carried_out(road: Road, tmp_path: Path) -> None:
+    one = tmp_path / "one"
+    one.write_text("somebody else's")
+    with pytest.raises(PlanMoved):
+        road.perform(change(replace(one, "a", "b")))
+    assert one.read_text() == "somebody else's"
+
+
+def test_undo_by_number_needs_that_no_later_change_builds_on_it(road: Road, tmp_path: Path) -> None:
+    one, two = tmp_path / "one", tmp_path / "two"
+    road.perform(change(replace(one, None, "a"), words="first"))
+    road.perform(change(replace(two, None, "a"), words="second"))
+    road.perform(change(replace(one, "a", "b"), words="third"))
+    road.perform(change(replace(tmp_path / "three", None, "a"), words="fourth", relies=(f"file {two}",)))
+    for number, later in ((1, r"3 \(third\)"), (2, r"4 \(fourth\)")):
+        with pytest.raises(UndoRefused, match=later):
+            undo(road, number)
+    undo(road, 3)
+    assert one.read_text() == "a"
+    undo(road, 5)  # the undo itself: it is done again
+    assert one.read_text() == "b"
+    undo(road, 4)
+    undo(road, 2)
+    assert not two.exists()
+    undo(road, 3)
+    undo(road)
+    assert not one.exists()
+    assert not any(is_standing(road, entry) for entry in road.journal.entries() if not entry.undoes)
+
+
+def test_undo_refuses_to_lose_a_later_edit(road: Road, tmp_path: Path) -> None:
+    one = tmp_path / "one"
+    road.perform(change(replace(one, None, "a")))
+    one.write_text("edited")
+    with pytest.raises(UndoRefused, match="was edited since change 1"):
+        undo(road)
+    assert one.read_text() == "edited"
+
+
+def test_what_undo_needs_is_let_go_after_both_limits(road: Road, tmp_path: Path) -> None:
+    data = Path(road.locations.data)
+    link = data / "environments/hive"
+    for number in range(1, 5):
+        tree = data / "made" / str(number)
+        tree.mkdir(parents=True)
+        edition = data / "editions/hive" / str(number)
+        before = f"../editions/hive/{number - 1}" if number > 1 else ""
+        road.perform(
+            change(
+                PlaceTree(staged=_place(tree), target=_place(edition)),
+                FlipLink(link=_place(link), before=before, after=f"../editions/hive/{number}"),
+            )
+        )
+    assert trim(road.journal, road.locations, changes=2) == (), "all are young"
+    assert trim(road.journal, road.locations, changes=2, seconds=-1) == (2, 1)
+    assert sorted(os.listdir(data / "editions/hive")) == ["2", "3", "4"], "2 is what undoing 3 needs"
+    with pytest.raises(UndoRefused, match="trimmed"):
+        undo(road, 1)
+    undo(road)
+    assert os.readlink(link).endswith("/3")

@@ -1,0 +1,188 @@
+"""What is written for shells, read by real ones: nothing is executed, each entry is there once, in its place."""
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from support.shells import POSIX_SHELLS, words_of
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.host import read_host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place
+from unified_shell.core.shells.dialects import BASH, FISH, SH, dialect_named
+from unified_shell.core.shells.dialects.dialect import Mode, SearchPath, Side
+from unified_shell.core.shells.sessions import open_session
+from unified_shell.core.shells.wiring import Wiring, check_directory_name, read_wiring, wiring_file
+
+HOME = "/home/bea"
+NASTY = [
+    "/plain",
+    "/with space",
+    "/it's",
+    '/dou"ble',
+    "/$(touch executed)",
+    "/`touch executed`",
+    "/back\\slash",
+    "/new\nline",
+    "/tab\t",
+    "/*",
+    "/[a]?",
+    "/caf\u00e9",
+    "/not-utf8-\udcff",
+    "/-dash",
+    "/!bang",
+    "/#hash",
+    "/;touch executed",
+    "/~",
+    f"{HOME}/below $HOME",
+    "/%d",
+    "/a=b",
+    "/{a,b}",
+    "/\x01",
+    "/&",
+    "/|",
+    "/<",
+    "/CR\r",
+]
+
+
+def _session_text(front: list[str], back: list[str]) -> str:
+    paths = [
+        SearchPath(variable="PATH", side=side, directories=tuple(Place(one) for one in directories))
+        for side, directories in ((Side.FRONT, front), (Side.BACK, back))
+        if directories
+    ]
+    return SH.session_text(paths, HOME, "0123456789ab", "~/wiring/me.toml")
+
+
+def _path_after(
+    shell: list[str], script: str, folder: Path, start: str, more: dict[str, str] | None = None
+) -> list[str]:
+    file = folder / "script"
+    file.write_bytes(script.encode("utf-8", "surrogateescape"))
+    # Only what a child sees counts: cp copies its own environment.
+    ending = f"\n/bin/cp /proc/self/environ {folder}/environ\n"
+    with file.open("ab") as out:
+        out.write(ending.encode())
+    variables = {"HOME": HOME, "PATH": start, "LANG": "C.UTF-8", **(more or {})}
+    done = subprocess.run(
+        [*shell, str(file)], env=variables, cwd=folder, capture_output=True, timeout=20, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert not done.stderr, done.stderr
+    assert not (folder / "executed").exists(), "a directory's name was executed"
+    pairs = dict(one.split(b"=", 1) for one in (folder / "environ").read_bytes().split(b"\0") if b"=" in one)
+    return os.fsdecode(pairs[b"PATH"]).split(":")
+
+
+@pytest.mark.parametrize("shell", POSIX_SHELLS)
+@pytest.mark.parametrize(
+    ("start", "rest"),
+    [
+        ("/usr/bin:/bin", ["/usr/bin", "/bin"]),
+        ("/it's:/usr/bin:/*:/bin:/plain", ["/usr/bin", "/bin"]),
+        ("/usr/bin:/plainer:/plai:/bin", ["/usr/bin", "/plainer", "/plai", "/bin"]),
+    ],
+    ids=["absent", "torn", "look-alikes"],
+)
+def test_nasty_names_stand_once_in_their_order(shell: str, start: str, rest: list[str], tmp_path: Path) -> None:
+    words = words_of(shell)
+    front, back = NASTY[::2], NASTY[1::2]
+    text = _session_text(front, back)
+    expected = [*front, *rest, *back]
+    once = _path_after(words, text, tmp_path, start)
+    assert once == expected
+    # Ten nested sessions do not grow it; an entered environment stays in front of all.
+    assert _path_after(words, text * 10, tmp_path, ":".join(once)) == expected
+    entered = _path_after(words, text, tmp_path, f"{start}:/env/bin", {"USH_ENVIRONMENT": "/env"})
+    assert entered == ["/env/bin", *expected]
+    assert _path_after(words, f"set -eu\n{text}", tmp_path, start) == expected
+
+
+@pytest.mark.parametrize("dialect", [BASH, SH, FISH], ids=lambda one: one.name)
+def test_quoted_text_is_one_word(dialect: object, tmp_path: Path) -> None:
+    shell = {"bash": ["bash"], "sh": ["dash"], "fish": ["fish"]}[dialect.name]  # type: ignore[attr-defined]
+    words_of(shell[0])
+    quoted = " ".join(dialect.quote(name) for name in NASTY)  # type: ignore[attr-defined]
+    script = f"printf '%s\\0' {quoted}\n"
+    done = subprocess.run(
+        [*shell, "-c", os.fsencode(script)],
+        env={"HOME": str(tmp_path), "LANG": "C.UTF-8"},
+        capture_output=True,
+        cwd=tmp_path,
+        check=True,
+    )
+    assert [os.fsdecode(one) for one in done.stdout.split(b"\0")[:-1]] == NASTY
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    front=st.lists(st.sampled_from(["/a", "/b", "/c", "/a b", "/x"]), unique=True, min_size=1, max_size=4),
+    start=st.lists(st.sampled_from(["/a", "/b", "/c", "/a b", "/usr/bin", "/ab", "/a/b"]), max_size=6),
+)
+def test_front_entries_are_a_block_however_torn(front: list[str], start: list[str], tmp_path: Path) -> None:
+    found = _path_after(["dash"], _session_text(front, []), tmp_path, ":".join(start) or "/bin")
+    assert all(found.count(one) == 1 for one in front)
+    at = found.index(front[0])
+    assert found[at : at + len(front)] == front, "they stand together, in order"
+    others = [one for one in (start or ["/bin"]) if one not in front]
+    assert [one for one in found if one not in front] == others, "the others are as they were"
+
+
+def test_a_colon_cannot_stand_in_a_path() -> None:
+    with pytest.raises(Refused, match="a colon separates"):
+        check_directory_name("/a:b")
+
+
+def test_wiring_is_read_as_it_was_wanted(tmp_path: Path) -> None:
+    data = Place(str(tmp_path))
+    locations = Locations(config=data, data=data, cache=data)
+    wiring = Wiring()
+    for name in NASTY:
+        wiring = wiring.with_entry("PATH", name, Side.FRONT)
+    wiring = wiring.with_entry("PATH", "/last", Side.BACK).with_entry("PATH", NASTY[0], Side.FRONT)
+    from unified_shell.core.changes.steps import PutRecord
+
+    for one in wiring.entries:
+        PutRecord(path=wiring_file(locations), keys=one.keys, before="", after=one.value_text).carry_out()
+    read = read_wiring(locations)
+    assert read.search_paths() == wiring.search_paths()
+    assert read.stamp() == wiring.stamp()
+    assert read.search_paths()[0].directories[0] == NASTY[0], "what was added last stands in front"
+
+
+# What startup files do to whoever wants to read a session's environment; each must not keep us from it.
+OBSTACLES = {
+    "noisy": "echo hello; echo there >&2; printf '\\033]0;title\\007'\n",
+    "failing": "false\n",
+    "closed": "exec 2>/dev/null\n",
+    "asking": "read -r answer\n",
+    "only in a terminal": "[ -t 0 ] || return\n",
+    "trap": "trap 'echo bye' EXIT\n",
+    "alias": "alias cp=false mv=false\n",
+    "broken path": "PATH=/nowhere\n",
+}
+
+
+@pytest.mark.parametrize("startup", OBSTACLES.values(), ids=OBSTACLES.keys())
+@pytest.mark.parametrize("mode", Mode, ids=lambda mode: mode.value)
+def test_a_new_session_is_read_in_spite_of_its_startup_files(startup: str, mode: Mode, tmp_path: Path) -> None:
+    for name in (".bashrc", ".profile"):
+        (tmp_path / name).write_text(f"{startup}FOUND=1; export FOUND\n")
+    host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})
+    session = open_session(BASH, mode, host, lines="echo answered >&3", in_terminal="terminal" in startup)
+    assert not session.trouble
+    if "-t 0" not in startup:
+        assert dict(session.variables).get("FOUND") == "1"
+    assert session.answer == "answered\n"
+
+
+def test_a_session_that_ends_itself_is_said_to(tmp_path: Path) -> None:
+    (tmp_path / ".bashrc").write_text("exit 3\n")
+    host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})
+    assert open_session(BASH, Mode.INTERACTIVE, host).trouble
+    assert not open_session(dialect_named("sh"), Mode.LOGIN, host).trouble
