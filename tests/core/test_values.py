@@ -64,7 +64,7 @@ def _example(kind: object) -> object:
     if kind is str or getattr(kind, "__supertype__", None) is str:
         return "/caf\udce9 'x'\n"
     if kind in (int, float, bool):
-        return {int: 3, float: 2.5, bool: True}[kind]  # type: ignore[index]
+        return {int: 3, float: 2.5, bool: True}[kind]
     if isinstance(kind, type) and issubclass(kind, Enum):
         return list(kind)[-1]
     if isinstance(kind, type) and dataclasses.is_dataclass(kind):
@@ -81,7 +81,7 @@ def _example(kind: object) -> object:
 def test_a_value_goes_through_bytes_and_back(kind: type) -> None:
     value = _example(kind)
     with pytest.raises(dataclasses.FrozenInstanceError):
-        setattr(value, dataclasses.fields(kind)[0].name, None)  # type: ignore[arg-type]
+        setattr(value, dataclasses.fields(kind)[0].name, None)
     text = to_json_text(msgspec.to_builtins(value))
     text.encode("ascii")
     assert msgspec.convert(from_json_text(text), kind) == value

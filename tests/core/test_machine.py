@@ -1,0 +1,111 @@
+"""The thin layer over the system: programs started, read, bounded."""
+
+import os
+import time
+from pathlib import Path
+
+import pytest
+
+from unified_shell.core.errors import InterpreterUnusable
+from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.machine.durable import FileMode, replace_file
+from unified_shell.core.machine.executables import FileKind, read_executable
+from unified_shell.core.machine.host import read_host
+from unified_shell.core.machine.locations import locations_of
+from unified_shell.core.machine.processes import run_program
+
+HOST = read_host({"HOME": "/home/bea", "PATH": "/usr/bin:/bin"})
+
+
+def _script(path: Path, text: str | bytes, mode: int = 0o755) -> str:
+    path.write_bytes(text.encode() if isinstance(text, str) else text)
+    path.chmod(mode)
+    return str(path)
+
+
+STARTS: dict[str, tuple[str | bytes, int, bool, str]] = {
+    "fine": ("#!/bin/sh\nexit 0\n", 0o755, True, ""),
+    "any code counts": ("#!/bin/sh\necho no >&2; exit 3\n", 0o755, True, "no"),
+    "126": ("#!/bin/sh\nexit 126\n", 0o755, False, "exit code 126"),
+    "signal": ("#!/bin/sh\nkill -SEGV $$\n", 0o755, False, "SIGSEGV"),
+    "loader": (
+        "#!/bin/sh\necho 'x: error while loading shared libraries: y' >&2; exit 127\n",
+        0o755,
+        False,
+        "shared",
+    ),
+    "no interpreter": ("#!/no/such\n", 0o755, False, "needs /no/such, which is not there"),
+    "CRLF": ("#!/bin/sh\r\nexit 0\r\n", 0o755, False, "which is not there"),
+    "empty": ("", 0o755, False, "is an empty file"),
+    "text": ("exit 0\n", 0o755, False, "is no program for this machine"),
+    "not executable": ("#!/bin/sh\n", 0o644, False, "is not executable"),
+    "cut program": (b"\x7fELF\x02\x01\x01" + b"\0" * 9, 0o755, False, "is no program for this machine"),
+}
+
+
+@pytest.mark.parametrize(("text", "mode", "starts", "said"), STARTS.values(), ids=STARTS.keys())
+def test_what_starts_and_what_does_not(tmp_path: Path, text: str | bytes, mode: int, starts: bool, said: str) -> None:
+    program = _script(tmp_path / "program", text, mode)
+    ran = run_program([program], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=10)
+    assert ran.starts is starts
+    assert said in ran.trouble
+    with pytest.raises(InterpreterUnusable):
+        probe(program, HOST)
+
+
+def test_a_dangling_link_and_a_loop_are_named(tmp_path: Path) -> None:
+    (tmp_path / "dangling").symlink_to("nowhere")
+    (tmp_path / "loop").symlink_to("loop")
+    for name, said in (("dangling", "dangling link"), ("loop", "symbolic links")):
+        ran = run_program([str(tmp_path / name)], environment={}, timeout_seconds=5)
+        assert said in ran.trouble
+
+
+def test_a_hanging_program_goes_with_all_its_children(tmp_path: Path) -> None:
+    mark = tmp_path / "mark"
+    program = _script(tmp_path / "hang", f"#!/bin/sh\n(while :; do date >> {mark}; sleep 0.05; done) &\nsleep 60\n")
+    began = time.monotonic()
+    ran = run_program([program], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=0.6)
+    assert ran.timed_out
+    assert time.monotonic() - began < 5
+    size = mark.stat().st_size
+    time.sleep(0.3)
+    assert mark.stat().st_size == size, "nothing of it lives on"
+
+
+def test_a_child_that_lives_on_does_not_hold_us_up(tmp_path: Path) -> None:
+    program = _script(tmp_path / "leaves", "#!/bin/sh\nsleep 30 &\necho done\n")
+    ran = run_program([program], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=20)
+    assert (ran.output, ran.elapsed_seconds < 5) == (b"done\n", True)
+
+
+def test_a_replaced_file_keeps_its_mode_or_stays_whole(tmp_path: Path) -> None:
+    path = tmp_path / "file"
+    path.write_text("before")
+    replace_file(str(path), b"after", FileMode(bits=0o640), beside=str(tmp_path / ".new"))
+    assert (path.read_text(), path.stat().st_mode & 0o777) == ("after", 0o640)
+    (tmp_path / "folder").mkdir()
+    with pytest.raises(OSError, match="folder"):
+        replace_file(str(tmp_path / "folder"), b"x", FileMode(), beside=str(tmp_path / ".new"))
+    assert not (tmp_path / ".new").exists()
+
+
+def test_own_programs_are_told_from_others() -> None:
+    facts = read_executable(os.path.realpath("/bin/sh"))
+    assert (facts.kind, facts.word_size_bits) == (FileKind.ELF, HOST.word_size_bits)
+    assert facts.architecture == HOST.architecture
+    assert os.path.exists(facts.interpreter), "its loader"
+
+
+@pytest.mark.parametrize(
+    ("variables", "data"),
+    [
+        ({}, "/home/bea/.local/share/unified-shell"),
+        ({"XDG_DATA_HOME": "/data"}, "/data/unified-shell"),
+        ({"XDG_DATA_HOME": "relative"}, "/home/bea/.local/share/unified-shell"),
+        ({"USH_HOME": "/lab/ush", "XDG_DATA_HOME": "/data"}, "/lab/ush/data"),
+    ],
+    ids=["plain", "XDG", "relative is ignored", "all of it"],
+)
+def test_where_things_are(variables: dict[str, str], data: str) -> None:
+    assert locations_of(read_host({"HOME": "/home/bea", **variables})).data == data

@@ -1,0 +1,209 @@
+"""Transfers and indexes against servers that misbehave."""
+
+import gzip
+import hashlib
+import http.server
+import threading
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+import pytest
+from packaging.utils import canonicalize_name
+
+from support.wheels import wheel
+from unified_shell.core.errors import HashDiffers, TransferFailed, UshError
+from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.registered import Index
+from unified_shell.core.indexes.server import make_server
+from unified_shell.core.machine.host import read_host
+from unified_shell.core.transfers.addresses import shown_address
+from unified_shell.core.transfers.fetching import Fetcher
+
+CONTENT = b"bees " * 5000
+SHA256 = hashlib.sha256(CONTENT).hexdigest()
+HOST = read_host({"HOME": "/nowhere", "PATH": "/usr/bin:/bin"})
+
+
+class _Wayward(http.server.BaseHTTPRequestHandler):
+    """Each path misbehaves in its own way; what was asked is kept."""
+
+    protocol_version = "HTTP/1.1"
+    asked: list[tuple[str, str | None]]
+    elsewhere = ""
+
+    def do_GET(self) -> None:
+        self.asked.append((self.path, self.headers.get("Authorization")))
+        tries = sum(1 for path, _ in self.asked if path == self.path)
+        match self.path.strip("/").split("/")[0]:
+            case "good":
+                self.answer(200, CONTENT)
+            case "tired" if tries < 3:
+                self.answer(503, b"")
+            case "tired":
+                self.answer(200, CONTENT)
+            case "down":
+                self.answer(500, b"")
+            case "forbidden":
+                self.answer(403, b"")
+            case "cut":
+                self.answer(200, CONTENT, length=len(CONTENT) + 100)
+            case "round":
+                self.answer(302, b"", headers={"Location": "/round"})
+            case "away":
+                self.answer(302, b"", headers={"Location": self.elsewhere})
+            case "packed":
+                self.answer(200, gzip.compress(b"page"), headers={"Content-Encoding": "gzip"})
+            case "endless":
+                self.answer(200, b"x" * 100_000)
+            case "empty":
+                self.answer(
+                    200,
+                    b'{"meta": {"api-version": "1.0"}, "files": []}',
+                    headers={"Content-Type": "application/json"},
+                )
+            case _:
+                self.answer(404, b"")
+
+    def answer(self, status: int, content: bytes, length: int = -1, headers: Mapping[str, str] | None = None) -> None:
+        self.send_response(status)
+        for name, value in (headers or {}).items():
+            self.send_header(name, value)
+        self.send_header("Content-Length", str(length if length >= 0 else len(content)))
+        self.end_headers()
+        self.wfile.write(content)
+        self.close_connection = length >= 0
+
+    def log_message(self, *_: object) -> None:
+        pass
+
+
+@pytest.fixture
+def wayward() -> Iterator[tuple[str, type[_Wayward]]]:
+    handler = type("Handler", (_Wayward,), {"asked": []})
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_address[1]}", handler
+    server.shutdown()
+    server.server_close()
+
+
+@pytest.fixture
+def fetcher() -> Iterator[Fetcher]:
+    made = Fetcher(HOST)
+    yield made
+    made.close()
+
+
+def test_a_tired_server_is_asked_again(wayward: tuple[str, type[_Wayward]], fetcher: Fetcher, tmp_path: Path) -> None:
+    address, handler = wayward
+    assert fetcher.download(f"{address}/tired/x", str(tmp_path / "x"), sha256=SHA256) == len(CONTENT)
+    assert len(handler.asked) == 3
+    assert (tmp_path / "x").read_bytes() == CONTENT
+
+
+@pytest.mark.parametrize(
+    ("path", "sha256", "kind", "said"),
+    [
+        ("good", "0" * 64, HashDiffers, "is not what the index promised"),
+        ("cut", SHA256, TransferFailed, "broke off"),
+        ("down", SHA256, TransferFailed, "answered 500"),
+        ("forbidden", SHA256, TransferFailed, "answered 403"),
+        ("gone", SHA256, TransferFailed, "not there"),
+        ("round", SHA256, TransferFailed, "redirect"),
+    ],
+)
+def test_what_does_not_arrive_whole_is_not_there(
+    wayward: tuple[str, type[_Wayward]],
+    fetcher: Fetcher,
+    tmp_path: Path,
+    path: str,
+    sha256: str,
+    kind: type[UshError],
+    said: str,
+) -> None:
+    with pytest.raises(kind, match=said):
+        fetcher.download(f"{wayward[0]}/{path}/x", str(tmp_path / "to/x"), sha256=sha256)
+    assert not list(tmp_path.rglob("x*")), "neither the file nor a part of it"
+
+
+def test_pages_are_bounded_unpacked_and_may_be_absent(wayward: tuple[str, type[_Wayward]], fetcher: Fetcher) -> None:
+    address, _ = wayward
+    assert fetcher.get(f"{address}/packed", accept="text/html").content == b"page"
+    assert fetcher.get(f"{address}/gone").status == 404
+    with pytest.raises(TransferFailed, match="does not end within 5000 bytes"):
+        fetcher.get(f"{address}/endless", limit_bytes=5000)
+
+
+def test_credentials_stay_with_their_host(wayward: tuple[str, type[_Wayward]], fetcher: Fetcher) -> None:
+    address, handler = wayward
+    other: type[_Wayward] = type("Other", (_Wayward,), {"asked": []})
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), other)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        handler.elsewhere = f"http://localhost:{server.server_address[1]}/good"
+        with_secret = address.replace("http://", "http://bea:honey@") + "/away"
+        assert fetcher.get(with_secret).status == 200
+        assert handler.asked[0][1], "the index itself is told"
+        assert other.asked == [("/good", None)], "another host is not"
+        assert "honey" not in shown_address(with_secret)
+        with pytest.raises(TransferFailed) as caught:
+            fetcher.get(address.replace("http://", "http://bea:honey@") + "/forbidden")
+        assert "honey" not in str(caught.value)
+    finally:
+        server.shutdown()
+        server.server_close()
+
+
+def test_nobody_at_home(fetcher: Fetcher) -> None:
+    assert "connection refused" in fetcher.answers("http://127.0.0.1:9/")
+    assert fetcher.answers("ftp://apiary.example/")
+
+
+def test_the_first_index_that_has_a_project_gives_it(
+    wayward: tuple[str, type[_Wayward]], fetcher: Fetcher, tmp_path: Path
+) -> None:
+    wheel(tmp_path / "one", "hive", "1.0")
+    wheel(tmp_path / "two", "hive", "9.0")
+    wheel(tmp_path / "two" / "below", "Comb.Graph", "1.0")
+    indexes = [Index(name=name, address=f"file://{tmp_path / name}") for name in ("one", "two")]
+    client = IndexClient([Index(name="web", address=f"{wayward[0]}/"), *indexes], fetcher)
+    found = client.find(canonicalize_name("hive"))
+    assert (found.index, [one.name for one in found.files]) == ("one", ["hive-1.0-py3-none-any.whl"])
+    assert found.asked == ("web",)
+    assert client.find(canonicalize_name("comb-graph")).index == "two"
+    nothing = client.find(canonicalize_name("nothing"))
+    assert (nothing.index, nothing.files) == ("", ())
+    empty = client.find(canonicalize_name("empty"))
+    assert (empty.index, empty.files) == ("web", ()), "an index that has the name keeps it, empty or not"
+
+
+def test_our_server_serves_wheels_and_nothing_else(fetcher: Fetcher, tmp_path: Path) -> None:
+    good = wheel(tmp_path / "wheels", "Comb.Graph", requires_python=">=3.9", requires=["hive"])
+    (tmp_path / "wheels/bad-1-py3-none-any.whl").write_bytes(b"no zip")
+    (tmp_path / "secret.txt").write_text("honey")
+    server = make_server(str(tmp_path / "wheels"))
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    address = f"http://127.0.0.1:{server.server_address[1]}"
+    try:
+        index = Index(name="own", address=f"{address}/simple/")
+        (in_json,) = IndexClient([index], fetcher).find(canonicalize_name("comb-graph")).files
+        page = fetcher.get(f"{address}/simple/Comb_Graph/", accept="text/html")
+        from unified_shell.core.indexes.pages import parse_page
+
+        (in_html,) = parse_page(page.content, page.content_type, page.address)
+        assert (in_html.name, in_html.sha256, in_html.address) == (in_json.name, in_json.sha256, in_json.address)
+        assert (in_html.requires_python, in_html.metadata_sha256) == (
+            in_json.requires_python,
+            in_json.metadata_sha256,
+        )
+        assert in_json.size_bytes == good.stat().st_size
+        metadata = fetcher.get(f"{in_json.address}.metadata").content
+        assert hashlib.sha256(metadata).hexdigest() == in_json.metadata_sha256
+        assert b"Requires-Dist: hive" in metadata
+        assert b"bad" in fetcher.get(f"{address}/simple/", accept="text/html").content
+        assert fetcher.get(f"{address}/simple/bad/").status == 200
+        for path in ("/files/..%2Fsecret.txt", "/files/../../secret.txt", "/secret.txt", "/", "/simple/none/"):
+            assert fetcher.get(f"{address}{path}").status == 404
+    finally:
+        server.shutdown()
+        server.server_close()
