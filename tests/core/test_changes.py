@@ -186,7 +186,7 @@ def replace(path: Path, before: str | None, after: str | None) -> ReplaceFile:
 
 
 def undo(road: Road, number: int | None = None) -> None:
-    road.perform(undo_change(road, number, words="undo", home="/home", derive=lambda _steps: ()))
+    road.perform(undo_change(road, number, home="/home", derive=lambda _steps: ()))
 
 
 def test_a_failing_step_puts_back_those_before_it(road: Road, tmp_path: Path) -> None:

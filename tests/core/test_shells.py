@@ -126,6 +126,9 @@ def test_quoted_text_is_one_word(dialect: object, tmp_path: Path) -> None:
 )
 def test_front_entries_are_a_block_however_torn(front: list[str], start: list[str], tmp_path: Path) -> None:
     found = _path_after(words_of("dash"), _session_text(front, []), tmp_path, ":".join(start) or "/bin")
+    if f":{':'.join(front)}:" in f":{':'.join(start)}:":
+        assert found == start, "where they stand together already, nothing is touched"
+        return
     assert all(found.count(one) == 1 for one in front)
     at = found.index(front[0])
     assert found[at : at + len(front)] == front, "they stand together, in order"

@@ -68,7 +68,6 @@ def _undo_one(
         return undo_change(
             bench.road,
             number,
-            words="undo" if number is None else f"undo {number}",
             home=bench.host.home,
             derive=lambda steps: derive_session_files(steps, bench.locations, bench.host.home),
             verify=lambda: check_wired_sessions(bench.host, bench.locations),

@@ -28,8 +28,6 @@ def add(
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import plan_path_add
 
-    if not only_plan:
-        bench.screen.say("New sessions of your shells are opened to see that it works; they run your startup files.")
     perform(
         bench,
         lambda: plan_path_add(directory, Side(side), chosen_shells(bench.host), bench.host, bench.locations),

@@ -80,7 +80,8 @@ def print_interpreters(screen: Screen, found: Sequence[FoundInterpreter], home: 
             continue
         notes = [f"{one.facts.word_size_bits} bit"]
         notes += ["a script" if one.script else "", "an environment's" if one.facts.environment_prefix else ""]
-        notes += ["kept by the system" if one.facts.externally_managed else ""]
+        kept = one.facts.externally_managed and not one.facts.environment_prefix
+        notes += ["kept by the system" if kept else ""]
         notes += [f"lacks {', '.join(one.facts.lacking)}" if one.facts.lacking else ""]
         version = one.facts.full_version
         rows.append((version, names, where, "; ".join(filter(None, [_reached(one), *notes]))))
@@ -99,7 +100,9 @@ def print_name(screen: Screen, report: NameReport, home: str) -> None:
                     one.state.value,
                     f"place {one.position}" if one.position else "no",
                     shown(one.path, home),
-                    "; ".join(filter(None, [one.kind, _link(one.path, one.leads_to, home), one.why])),
+                    "; ".join(
+                        filter(None, [one.kind, "" if one.why else _link(one.path, one.leads_to, home), one.why])
+                    ),
                 )
                 for one in report.candidates
             ],

@@ -23,16 +23,14 @@ WORDS = {
 
 
 def print_plan(screen: Screen, plan: Plan) -> None:
-    """Write a plan; an edit's lines stand below it."""
+    """Write a plan: what is added, changed and taken away, then each edit with its lines."""
     heading(screen, f"Plan: {plan.aim}")
-    rows: list[tuple[str, str]] = []
-    for line in plan.lines:
-        if line.kind is LineKind.EDIT:
-            rows.append((WORDS[line.kind], line.subject))
-            rows += [("", f"  {one}") for one in line.detail.splitlines()]
-        else:
-            rows.append((WORDS[line.kind], f"{line.subject}   {line.detail}" if line.detail else line.subject))
-    print_rows(screen, rows)
+    edits = [line for line in plan.lines if line.kind is LineKind.EDIT]
+    others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
+    print_rows(screen, [(WORDS[line.kind], line.subject, line.detail) for line in others])
+    for line in edits:
+        rows = [("", f"  {one}") for one in line.detail.splitlines()]
+        print_rows(screen, [(WORDS[line.kind], line.subject), *rows])
 
 
 def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool) -> None:
@@ -51,12 +49,10 @@ def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *
 
 def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
     """Write findings as a table, faults with their remedies below them."""
-    rows: list[tuple[str, str, str, str]] = []
+    rows: list[tuple[str, str, str, str, str]] = []
     for one in findings:
         seconds = f"{one.elapsed_seconds:.1f} s" if one.elapsed_seconds >= 0.05 else ""
-        rows.append(
-            ("holds" if one.holds else "FAULT", one.subject, one.question, f"{one.answer}  {seconds}".strip())
-        )
+        rows.append(("holds" if one.holds else "FAULT", one.subject, one.question, one.answer, seconds))
         if one.remedy:
-            rows.append(("", "", "", f"type: {one.remedy}"))
-    print_table(screen, ("", "what", "checked", "found"), rows)
+            rows.append(("", "", "", f"type: {one.remedy}", ""))
+    print_table(screen, ("", "what", "checked", "found", "took"), rows)

@@ -14,19 +14,18 @@ __all__ = ["heading", "print_rows", "print_table", "state_style"]
 STYLES = {
     "ready": "green",
     "holds": "green",
-    "yes": "green",
-    "shadowed": "yellow",
-    "hidden": "yellow",
-    "stale": "yellow",
+    "shadowed": "magenta",
+    "hidden": "magenta",
+    "stale": "magenta",
     "mismatched": "red",
     "broken": "red",
     "absent": "red",
     "FAULT": "bold red",
-    "warning": "yellow",
+    "warning": "magenta",
     "add": "green",
     "remove": "red",
-    "change": "yellow",
-    "edit": "yellow",
+    "change": "magenta",
+    "edit": "magenta",
 }
 
 
@@ -51,27 +50,35 @@ def print_table(screen: Screen, titles: Sequence[str], rows: Iterable[Sequence[s
         # The last column takes what is left and wraps within itself.
         table.add_column(title, overflow="fold", no_wrap=number == 0)
     for row in rows:
-        table.add_row(*[_cell(text) for text in row])
+        table.add_row(*_cells(row))
     _print_indented(screen, table, indent)
 
 
-def print_rows(screen: Screen, rows: Iterable[tuple[str, str]], *, indent: int = 2) -> None:
-    """Write pairs of a word and what it stands for."""
+def print_rows(screen: Screen, rows: Iterable[Sequence[str]], *, indent: int = 2) -> None:
+    """Write rows without titles: a word, what it stands for, and what is to be said of that."""
     from rich.table import Table
 
     table = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
-    table.add_column(no_wrap=True)
-    table.add_column(overflow="fold")
-    for word, text in rows:
-        table.add_row(_cell(word), _cell(text))
+    kept = list(rows)
+    if not kept:
+        return
+    for number in range(max(len(row) for row in kept)):
+        table.add_column(overflow="fold", no_wrap=number == 0)
+    for row in kept:
+        table.add_row(*_cells(row))
     _print_indented(screen, table, indent)
 
 
-def _cell(text: str) -> "Text":
+def _cells(row: Sequence[str]) -> list["Text"]:
+    """Return a row's texts; the first, which says what the row is, is set off."""
     from rich.text import Text
 
-    safe = text.encode("utf-8", "replace").decode("utf-8")
-    return Text("".join(c if c.isprintable() else "?" for c in safe), style=state_style(text))
+    found = []
+    for number, text in enumerate(row):
+        safe = text.encode("utf-8", "replace").decode("utf-8")
+        style = state_style(text) if number == 0 else ""
+        found.append(Text("".join(c if c.isprintable() else "?" for c in safe), style=style))
+    return found
 
 
 def _print_indented(screen: Screen, table: "Table", indent: int) -> None:

@@ -1,5 +1,6 @@
 """Taking a change back, by the same road: a change whose steps are the inverse ones."""
 
+import os
 from collections.abc import Callable, Sequence
 
 from unified_shell.core.errors import UndoRefused, WordsOff
@@ -31,7 +32,6 @@ def undo_change(
     road: Road,
     number: int | None,
     *,
-    words: str,
     home: str,
     derive: Derive,
     verify: Callable[[], tuple[Finding, ...]] = tuple,
@@ -53,9 +53,9 @@ def undo_change(
     steps += derive(steps)
     return Change(
         plan=Plan(
-            words=words,
+            words=f"undo {entry.number}",
             aim=f"Take back change {entry.number}: {entry.words}",
-            lines=tuple(describe(step, home) for step in steps if step.object_name),
+            lines=_lines(steps, home),
             undoes=entry.number,
             nothing_to_do="" if steps else f"nothing of change {entry.number} is left to take back",
         ),
@@ -109,13 +109,24 @@ def describe(step: Step, home: str) -> PlanLine:
         case FlipLink(before=""):
             return PlanLine(kind=LineKind.ADD, subject=step.object_name)
         case FlipLink(before=before, after=after):
-            return PlanLine(kind=LineKind.CHANGE, subject=step.object_name, detail=f"{before} → {after}")
+            return PlanLine(
+                kind=LineKind.CHANGE,
+                subject=step.object_name,
+                detail=f"edition {os.path.basename(before)} → {os.path.basename(after)}",
+            )
         case PlaceTree(target=target):
             return PlanLine(kind=LineKind.ADD, subject=shown(target, home))
         case RetireTree(target=target):
             return PlanLine(kind=LineKind.REMOVE, subject=shown(target, home))
         case _:
             return PlanLine(kind=LineKind.CHANGE, subject=step.object_name)
+
+
+def _lines(steps: Sequence[Step], home: str) -> tuple[PlanLine, ...]:
+    """Return the plan's lines. A tree whose link is flipped needs no line of its own."""
+    linked = any(isinstance(step, FlipLink) for step in steps)
+    told = [step for step in steps if not (linked and isinstance(step, PlaceTree | RetireTree))]
+    return tuple(describe(step, home) for step in told if step.object_name)
 
 
 def _chosen(road: Road, number: int | None) -> Entry:

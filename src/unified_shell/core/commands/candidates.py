@@ -63,14 +63,15 @@ def look_for_command(name: str, host: Host, managed: Mapping[str, str], wiring: 
     elsewhere, searched, left = _elsewhere(name, entries, places, host)
     candidates = (*on_path, *elsewhere)
     state = _summary(candidates, wired)
+    near = _nearest(name, entries, places) if state is State.ABSENT else ""
     return NameReport(
         name=name,
         state=state,
         candidates=candidates,
         searched=searched,
         not_searched=left,
-        nearest_name=_nearest(name, entries, places) if state is State.ABSENT else "",
-        remedy=_remedy(name, state, candidates, places, host),
+        nearest_name=near,
+        remedy=f"ush look {near}" if near else _remedy(name, state, candidates, places, host),
     )
 
 

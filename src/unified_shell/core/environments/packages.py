@@ -90,8 +90,10 @@ def plan_get(
         aim=f"Get {', '.join(map(str, requests))} into the environment {environment.name} ({facts.title})",
         lines=(
             *lines,
-            *_download_lines(downloads, size),
-            *_cached_lines(distributions, locations),
+            *(
+                (*_download_lines(downloads, size), *_cached_lines(distributions, locations))
+                or (PlanLine(kind=LineKind.NOTE, subject="all wheels are here; nothing is to be fetched"),)
+            ),
             *_carried_lines(environment),
         ),
         download_bytes=size,

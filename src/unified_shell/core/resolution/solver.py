@@ -41,13 +41,14 @@ class _DeadEnd:
 
     culprits: frozenset[NormalizedName]
     words: str
+    next_step: str = "ask for other versions, or in an environment of its own"
 
 
 @dataclass(slots=True)
 class _Search:
     markers: Mapping[str, str]
     choices: int = 0
-    deepest: tuple[int, str] = field(default=(-1, ""))
+    deepest: "tuple[int, _DeadEnd]" = field(default=(-1, _DeadEnd(frozenset(), "")))
 
 
 _Walk = Generator[AskVersions | AskRequirements, Listing | Requirements, "_State | _DeadEnd"]
@@ -71,10 +72,13 @@ def solve(requests: Sequence[Requirement], markers: Mapping[str, str]) -> Asking
         state = after
     found = yield from _extend(search, state)
     if isinstance(found, _DeadEnd):
-        raise NoSolution(
-            f"no set of versions fits: {search.deepest[1] or found.words}",
-            next_step="ask for other versions, or in an environment of its own; ush index list   (where it was asked)",
+        deepest = search.deepest[1]
+        # Where the person's own words are all there is to it, the word of sets would only be in the way.
+        alone = not deepest.culprits
+        words = (
+            deepest.words[:1].lower() + deepest.words[1:] if alone else f"no set of versions fits: {deepest.words}"
         )
+        raise NoSolution(words, next_step=deepest.next_step)
     asked = {name: tuple(str(one) for one in found.demands[name]) for name in found.chosen}
     return Solution(chosen=dict(found.chosen), asked_by=asked)
 
@@ -91,12 +95,14 @@ def _extend(search: _Search, state: _State) -> _Walk:
     admitted = _admitted(listing, demands)
     words = _why_none(project, listing, demands)
     if not admitted:
-        return _note(search, state, _DeadEnd(culprits, words))
+        nowhere = "" if listing.index else "ush index list   (where it was asked)"
+        end = _DeadEnd(culprits, words, nowhere) if nowhere else _DeadEnd(culprits, words)
+        return _note(search, state, end)
     for candidate in admitted:
         search.choices += 1
         if search.choices > MAX_CHOICES:
             raise NoSolution(
-                f"the search gave up after {MAX_CHOICES} choices; the last trouble was: {search.deepest[1]}",
+                f"the search gave up after {MAX_CHOICES} choices; the last trouble was: {search.deepest[1].words}",
                 next_step="ask for fewer packages at once, or give versions to some of them",
             )
         after = yield from _choose(search, state, candidate)
@@ -167,7 +173,7 @@ def _demand(search: _Search, state: _State, demand: Demand) -> _Walk:
 def _note(search: _Search, state: _State, end: _DeadEnd) -> _DeadEnd:
     # The dead end reached with the most choices made tells most about what stands in the way.
     if len(state.chosen) > search.deepest[0]:
-        search.deepest = (len(state.chosen), end.words)
+        search.deepest = (len(state.chosen), end)
     return end
 
 

@@ -20,7 +20,12 @@ from .session_files import session_file
 from .sessions import Session, find_program, fresh_variables, open_session
 from .startup_files import StartupState, check_takes_block, hook_file, read_startup_states
 
-__all__ = ["HookUp", "Proof", "chosen_shells", "plan_hookup", "plan_unhook", "wired_modes"]
+__all__ = ["SESSIONS_NOTE", "HookUp", "Proof", "chosen_shells", "plan_hookup", "plan_unhook", "wired_modes"]
+
+
+SESSIONS_NOTE = PlanLine(
+    kind=LineKind.NOTE, subject="new sessions are opened to see that it works; they run your startup files"
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -17,7 +17,7 @@ from unified_shell.core.machine.places import Place, join, shown, typed
 
 from .dialects import SH
 from .dialects.dialect import Dialect, Side
-from .hookup import HookUp, Proof, plan_hookup
+from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup
 from .session_files import session_file_steps
 from .wiring import Wiring, check_directory_name, read_wiring, wiring_file
 
@@ -158,7 +158,7 @@ def _lines(place: Place, side: Side, before: Wiring, hookup: HookUp, host: Host)
         lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"PATH: {name} moves to the {side.value}"))
     lines += [_answer_line(place, side, command, host) for command in commands if _other(place, command, host)]
     lines += [PlanLine(kind=LineKind.WARNING, subject=f"{name} {fault.kind.value}") for fault in find_faults([place])]
-    return (*lines, *hookup.lines)
+    return (*lines, SESSIONS_NOTE, *hookup.lines)
 
 
 def _other(place: str, command: str, host: Host) -> str:

@@ -10,7 +10,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
 
 from .dialects.dialect import Dialect
-from .hookup import HookUp, Proof, plan_hookup, plan_unhook
+from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup, plan_unhook
 from .session_files import session_file_steps
 from .wiring import read_wiring
 
@@ -70,7 +70,7 @@ def _change(
     plan = Plan(
         words=words,
         aim=aim,
-        lines=hookup.lines,
+        lines=(SESSIONS_NOTE, *hookup.lines),
         relies_on=hookup.relies_on,
         nothing_to_do="" if steps else nothing,
         afterwards=("New sessions follow it; those that are open stay as they are.",),
