@@ -5,7 +5,7 @@ import os
 import click
 
 from .beginnings import VerbGroup
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["environment"]
@@ -50,7 +50,7 @@ def list_environments_(bench: Workbench, *, as_json: bool) -> None:
 @click.option("--interpreter", "wanted", default="", help="A path, an adopted name or a version; else the session's.")
 @change_options
 @pass_bench
-def new(bench: Workbench, name: str, wanted: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+def new(bench: Workbench, name: str, wanted: str, *, how: How) -> None:
     """Make the environment NAME, empty, on an interpreter of this machine."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_new
@@ -61,7 +61,7 @@ def new(bench: Workbench, name: str, wanted: str, *, yes: bool, only_plan: bool,
     def make() -> Change:
         return plan_new(name, facts, bench.host, bench.locations)
 
-    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+    perform(bench, make, how)
 
 
 @environment.command()
@@ -134,7 +134,7 @@ def enter(bench: Workbench, name: str) -> None:
 @click.argument("name")
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Drop the environment NAME; `ush undo` brings it back."""
     from unified_shell.core.environments.changing import plan_drop
     from unified_shell.core.environments.known import find_environment
@@ -142,8 +142,5 @@ def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bo
     perform(
         bench,
         lambda: plan_drop(find_environment(name, bench.host, bench.locations), bench.host, bench.locations),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
+        how,
     )

@@ -3,7 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["index"]
@@ -38,38 +38,22 @@ def list_indexes(bench: Workbench, *, as_json: bool) -> None:
 @click.argument("address")
 @change_options
 @pass_bench
-def add(
-    bench: Workbench, name: str, address: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool
-) -> None:
+def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
     """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME."""
     from unified_shell.core.indexes.registered import plan_add
 
-    perform(
-        bench,
-        lambda: plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
-    )
+    perform(bench, lambda: plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers), how)
 
 
 @index.command()
 @click.argument("name")
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Forget the index NAME; what came from it stays."""
     from unified_shell.core.indexes.registered import plan_drop
 
-    perform(
-        bench,
-        lambda: plan_drop(name, bench.locations),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
-    )
+    perform(bench, lambda: plan_drop(name, bench.locations), how)
 
 
 @index.command()

@@ -3,7 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["interpreter"]
@@ -45,25 +45,18 @@ def list_interpreters(bench: Workbench, *, as_json: bool) -> None:
 @click.option("--name", default="", help="What to call it; its version, if not given.")
 @change_options
 @pass_bench
-def adopt(bench: Workbench, path: str, name: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+def adopt(bench: Workbench, path: str, name: str, *, how: How) -> None:
     """Register the interpreter at PATH, an executable or its folder; nothing of it is changed."""
     from unified_shell.core.interpreters.adopted import plan_adopt
 
-    perform(
-        bench,
-        lambda: plan_adopt(path, name, bench.host, bench.locations),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
-    )
+    perform(bench, lambda: plan_adopt(path, name, bench.host, bench.locations), how)
 
 
 @interpreter.command()
 @click.argument("name")
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool) -> None:
+def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Forget the adopted interpreter NAME; it stays where it is."""
     import os
 
@@ -76,4 +69,4 @@ def drop(bench: Workbench, name: str, *, yes: bool, only_plan: bool, as_json: bo
         on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]
         return plan_forget(name, bench.locations, on_it)
 
-    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+    perform(bench, make, how)

@@ -2,7 +2,7 @@
 
 import click
 
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["journal", "undo"]
@@ -37,28 +37,17 @@ def journal(bench: Workbench, *, everything: bool, as_json: bool) -> None:
 @click.option("--through", is_flag=True, help="Take back the later changes that build on it as well.")
 @change_options
 @pass_bench
-def undo(
-    bench: Workbench,
-    number: int | None,
-    *,
-    through: bool,
-    yes: bool,
-    only_plan: bool,
-    as_json: bool,
-    strict: bool,
-) -> None:
+def undo(bench: Workbench, number: int | None, *, through: bool, how: How) -> None:
     """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
     from unified_shell.core.changes.undo import later_dependants
 
     entry = bench.road.journal.find(number) if number is not None else None
     later = later_dependants(bench.road, entry) if through and entry is not None else ()
     for one in (*(later_one.number for later_one in later), number):
-        _undo_one(bench, one, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+        _undo_one(bench, one, how)
 
 
-def _undo_one(
-    bench: Workbench, number: int | None, *, yes: bool, only_plan: bool, as_json: bool, strict: bool
-) -> None:
+def _undo_one(bench: Workbench, number: int | None, how: How) -> None:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
     from unified_shell.core.shells.session_files import derive_session_files
@@ -73,4 +62,4 @@ def _undo_one(
             verify=lambda: check_wired_sessions(bench.host, bench.locations),
         )
 
-    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+    perform(bench, make, how)

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import click
 
 from .beginnings import VerbGroup
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["package"]
@@ -25,16 +25,7 @@ def package() -> None:
 @in_environment
 @change_options
 @pass_bench
-def get(
-    bench: Workbench,
-    requirements: tuple[str, ...],
-    name: str,
-    *,
-    yes: bool,
-    only_plan: bool,
-    as_json: bool,
-    strict: bool,
-) -> None:
+def get(bench: Workbench, requirements: tuple[str, ...], name: str, *, how: How) -> None:
     """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra]."""
     from unified_shell.core.changes.plan import Change, Outcome
     from unified_shell.core.environments.changing import base_of
@@ -53,7 +44,7 @@ def get(
     def tell(_outcome: Outcome) -> Sequence[str]:
         return arrivals(before, choose_environment(name, bench.host, bench.locations))
 
-    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict, tell=tell)
+    perform(bench, make, how, tell=tell)
 
 
 @package.command("list")
@@ -79,16 +70,7 @@ def list_packages(bench: Workbench, name: str, *, as_json: bool) -> None:
 @in_environment
 @change_options
 @pass_bench
-def drop(
-    bench: Workbench,
-    names: tuple[str, ...],
-    name: str,
-    *,
-    yes: bool,
-    only_plan: bool,
-    as_json: bool,
-    strict: bool,
-) -> None:
+def drop(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
     """Drop packages, and what came along for them alone."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import base_of
@@ -101,4 +83,4 @@ def drop(
         change = plan_drop_packages(names, environment, bench.host, bench.locations, bench.indexes)
         return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
 
-    perform(bench, make, yes=yes, only_plan=only_plan, as_json=as_json, strict=strict)
+    perform(bench, make, how)

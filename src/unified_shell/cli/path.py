@@ -3,7 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["path"]
@@ -20,9 +20,7 @@ def path() -> None:
 @click.option("--back", "side", flag_value="back", help="After what is inherited.")
 @change_options
 @pass_bench
-def add(
-    bench: Workbench, directory: str, side: str, *, yes: bool, only_plan: bool, as_json: bool, strict: bool
-) -> None:
+def add(bench: Workbench, directory: str, side: str, *, how: How) -> None:
     """Have DIRECTORY on PATH in new sessions, once: wiring, session file and startup file in one plan."""
     from unified_shell.core.shells.dialects.dialect import Side
     from unified_shell.core.shells.hookup import chosen_shells
@@ -31,10 +29,7 @@ def add(
     perform(
         bench,
         lambda: plan_path_add(directory, Side(side), chosen_shells(bench.host), bench.host, bench.locations),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
+        how,
     )
 
 

@@ -1,8 +1,9 @@
 """From a request to an outcome: settle what was left, plan, show, ask, perform, tell."""
 
+import functools
 import sys
 from collections.abc import Callable, Sequence
-from typing import Any, TypeVar
+from dataclasses import dataclass
 
 import click
 
@@ -11,28 +12,44 @@ from unified_shell.core.errors import Refused
 
 from .workbench import Workbench
 
-__all__ = ["change_options", "perform"]
+__all__ = ["How", "change_options", "perform"]
 
-Command = TypeVar("Command", bound="Callable[..., Any]")
 MAX_REMADE = 5
 
 
-def change_options(command: Command) -> Command:
-    """Give a command the options that every changing one has."""
-    command = click.option("--strict", is_flag=True, help="Put the change back if any check fails.")(command)
-    command = click.option("--json", "as_json", is_flag=True, help="With --plan: print the plan as JSON.")(command)
-    command = click.option("--plan", "only_plan", is_flag=True, help="Show the plan and change nothing.")(command)
-    return click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead with the plan.")(command)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class How:
+    """What the options of a changing command say."""
+
+    yes: bool
+    only_plan: bool
+    as_json: bool
+    strict: bool
+
+
+def change_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Give a command the options that every changing one has; it is called with one `how` for them."""
+
+    @functools.wraps(command)
+    def with_how(*args: object, yes: bool, only_plan: bool, as_json: bool, strict: bool, **rest: object) -> None:
+        command(*args, how=How(yes=yes, only_plan=only_plan, as_json=as_json, strict=strict), **rest)
+
+    options = (
+        click.option("--strict", is_flag=True, help="Put the change back if any check fails."),
+        click.option("--json", "as_json", is_flag=True, help="With --plan: print the plan as JSON."),
+        click.option("--plan", "only_plan", is_flag=True, help="Show the plan and change nothing."),
+        click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead with the plan."),
+    )
+    for option in options:
+        with_how = option(with_how)
+    return with_how
 
 
 def perform(
     bench: Workbench,
     make: Callable[[], Change],
+    how: How,
     *,
-    yes: bool,
-    only_plan: bool,
-    as_json: bool,
-    strict: bool,
     tell: Callable[[Outcome], Sequence[str]] | None = None,
 ) -> None:
     """Carry a request through and exit with 1 where something is at fault afterwards.
@@ -44,17 +61,17 @@ def perform(
     from unified_shell.core.changes.road import PlanMoved
     from unified_shell.views.plan_view import print_outcome
 
-    if not only_plan:
+    if not how.only_plan:
         for said in settle(bench.road):
             bench.screen.say(said)
     agreed: Plan | None = None
     for _ in range(MAX_REMADE):
         change = make()
-        if not _go_on(bench, change.plan, agreed, yes=yes, only_plan=only_plan, as_json=as_json):
+        if not _go_on(bench, change.plan, agreed, how):
             return
         agreed = change.plan
         try:
-            outcome = _carry_through(bench, change, strict=strict)
+            outcome = _carry_through(bench, change, strict=how.strict)
         except PlanMoved:
             bench.screen.say("something changed meanwhile; the plan is made again")
             continue
@@ -66,12 +83,12 @@ def perform(
     raise Refused("others keep changing the same thing; nothing was changed", next_step="try again later")
 
 
-def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, *, yes: bool, only_plan: bool, as_json: bool) -> bool:
+def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, how: How) -> bool:
     """Show a plan and say whether it is to be done; raises Refused where nobody can be asked."""
     from unified_shell.views.json_view import json_text
     from unified_shell.views.plan_view import print_plan
 
-    if only_plan and as_json:
+    if how.only_plan and how.as_json:
         bench.screen.result(json_text("plan", plan))
         return False
     if plan.nothing_to_do:
@@ -80,9 +97,9 @@ def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, *, yes: bool, only
     if plan == agreed:
         return True
     print_plan(bench.screen, plan)
-    if only_plan:
+    if how.only_plan:
         return False
-    if yes:
+    if how.yes:
         return True
     if not sys.stdin.isatty():
         raise Refused("there is no terminal to ask at; nothing was changed", next_step="the same again with --yes")

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import click
 
 from .beginnings import VerbGroup
-from .performing import change_options, perform
+from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -47,44 +47,26 @@ def list_shells(bench: Workbench, *, as_json: bool) -> None:
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
 @change_options
 @pass_bench
-def wire(
-    bench: Workbench, names: tuple[str, ...], *, yes: bool, only_plan: bool, as_json: bool, strict: bool
-) -> None:
+def wire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
     """Let the startup files of SHELL (bash, sh; yours, if not given) read the wiring."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.wiring_shells import plan_wire
 
     shells = chosen_shells(bench.host, _dialects(names))
-    perform(
-        bench,
-        lambda: plan_wire(shells, bench.host, bench.locations),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
-    )
+    perform(bench, lambda: plan_wire(shells, bench.host, bench.locations), how)
 
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
 @change_options
 @pass_bench
-def unwire(
-    bench: Workbench, names: tuple[str, ...], *, yes: bool, only_plan: bool, as_json: bool, strict: bool
-) -> None:
+def unwire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
     from unified_shell.core.shells.dialects import WIRED
     from unified_shell.core.shells.wiring_shells import plan_unwire
 
     shells = _dialects(names) or WIRED
-    perform(
-        bench,
-        lambda: plan_unwire(shells, bench.host),
-        yes=yes,
-        only_plan=only_plan,
-        as_json=as_json,
-        strict=strict,
-    )
+    perform(bench, lambda: plan_unwire(shells, bench.host), how)
 
 
 def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":

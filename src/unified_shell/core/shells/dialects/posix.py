@@ -27,7 +27,9 @@ class PosixText:
     def session_text(self, paths: Sequence[SearchPath], home: str, stamp: str, wiring: str) -> str:
         """Return one test and one joined assignment for each variable and side."""
         body = "".join(self._search_path(path, home) for path in paths)
-        return template("session.sh", WIRING=without_control(wiring), STAMP=stamp, BODY=body.rstrip("\n"))
+        return template(
+            "session.sh", TAKE_OUT=_take_out(), WIRING=without_control(wiring), STAMP=stamp, BODY=body.rstrip("\n")
+        )
 
     def source_line(self, file: str) -> str:
         """Return the dot command."""
@@ -41,6 +43,7 @@ class PosixText:
         """Return the script that enters an environment when it is sourced."""
         return template(
             "enter.sh",
+            TAKE_OUT=_take_out(),
             TITLE=without_control(name),
             SELF=without_control(self.quote_place(f"{prefix}/enter.sh", home)),
             PREFIX=self.quote_place(prefix, home),
@@ -52,3 +55,7 @@ class PosixText:
         take_out = "\n".join(f'    _ush_take_out "$_ush_list" {word}' for word in words)
         name = "front.sh" if path.side is Side.FRONT else "back.sh"
         return template(name, JOINED=":".join(words), VARIABLE=path.variable, TAKE_OUT=take_out)
+
+
+def _take_out() -> str:
+    return template("take-out.sh").rstrip("\n")

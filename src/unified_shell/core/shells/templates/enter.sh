@@ -3,17 +3,7 @@
 if command -v ush_leave >/dev/null 2>&1; then
   ush_leave
 fi
-_ush_take_out() {
-  _ush_list=:$1:
-  while :; do
-    case $_ush_list in
-      *:"$2":*) _ush_list=${_ush_list%%:"$2":*}:${_ush_list#*:"$2":} ;;
-      *) break ;;
-    esac
-  done
-  _ush_list=${_ush_list#:}
-  _ush_list=${_ush_list%:}
-}
+@TAKE_OUT@
 ush_leave() {
   _ush_take_out "${PATH-}" "$USH_ENVIRONMENT/bin"
   PATH=$_ush_list

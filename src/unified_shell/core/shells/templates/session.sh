@@ -1,16 +1,6 @@
 # Made by ush from @WIRING@; what is changed here is lost.
 # Stamp of the wiring: @STAMP@
-_ush_take_out() {
-  _ush_list=:$1:
-  while :; do
-    case $_ush_list in
-      *:"$2":*) _ush_list=${_ush_list%%:"$2":*}:${_ush_list#*:"$2":} ;;
-      *) break ;;
-    esac
-  done
-  _ush_list=${_ush_list#:}
-  _ush_list=${_ush_list%:}
-}
+@TAKE_OUT@
 @BODY@
 if [ -n "${USH_ENVIRONMENT-}" ]; then
   case ${PATH-}: in
