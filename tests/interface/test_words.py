@@ -176,7 +176,7 @@ def test_broken_wheels_change_nothing(
 
 
 @pytest.mark.skipif(os.getuid() != 0, reason="mounts a small file system")
-def test_a_full_disk_changes_nothing(account: Account, study: Path, tmp_path: Path) -> None:
+def test_a_full_or_read_only_disk_changes_nothing(account: Account, study: Path, tmp_path: Path) -> None:
     small = tmp_path / "small"
     small.mkdir()
     mounted = account.run(["mount", "-t", "tmpfs", "-o", "size=300k", "tmpfs", str(small)])
@@ -193,6 +193,12 @@ def test_a_full_disk_changes_nothing(account: Account, study: Path, tmp_path: Pa
         listed = account.ush("package", "list", "-e", "hive", "--json", more=full).json()
         assert listed["items"] == []
         account.ush("package", "get", "combgraph", "-e", "hive", "--yes", more=full)
+        assert account.run(["mount", "-o", "remount,ro", str(small)]).code == 0
+        for words in (["package", "get", "swarmcast", "-e", "hive"], ["index", "drop", "apiary"]):
+            done = account.ush(*words, "--yes", more=full, code=4)
+            assert "read-only" in done.err or "readonly" in done.err
+            assert "Next: ush look" in done.err
+        assert "combgraph" in account.ush("package", "list", "-e", "hive", more=full).out, "reading goes on"
     finally:
         account.run(["umount", "-l", str(small)])
 

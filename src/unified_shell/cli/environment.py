@@ -54,7 +54,7 @@ def new(bench: Workbench, name: str, wanted: str, *, how: How) -> None:
     """Make the environment NAME, empty, on an interpreter of this machine."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_new
-    from unified_shell.core.interpreters.adopted import choose_interpreter
+    from unified_shell.core.interpreters.adopting import choose_interpreter
 
     facts = choose_interpreter(wanted, bench.host, bench.locations)
 
@@ -95,7 +95,7 @@ def run(bench: Workbench, name: str, command: tuple[str, ...]) -> None:
     """Run COMMAND in the environment NAME: ush environment run NAME -- COMMAND ..."""
     from unified_shell.core.environments.running import entered_variables, environment_prefix
     from unified_shell.core.errors import WordsOff, nearest
-    from unified_shell.core.machine.processes import replace_process
+    from unified_shell.core.machine.replacing import replace_process
 
     prefix = environment_prefix(name, bench.host, bench.locations)
     words = command[1:] if command[0] == "--" else command
@@ -116,8 +116,8 @@ def run(bench: Workbench, name: str, command: tuple[str, ...]) -> None:
 @pass_bench
 def enter(bench: Workbench, name: str) -> None:
     """Open a session of your shell that has entered the environment NAME; `exit` leaves it."""
+    from unified_shell.core.environments.entering import entered_session
     from unified_shell.core.environments.known import find_environment
-    from unified_shell.core.environments.running import entered_session
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.machine.processes import run_attached
 

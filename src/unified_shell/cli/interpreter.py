@@ -47,7 +47,7 @@ def list_interpreters(bench: Workbench, *, as_json: bool) -> None:
 @pass_bench
 def adopt(bench: Workbench, path: str, name: str, *, how: How) -> None:
     """Register the interpreter at PATH, an executable or its folder; nothing of it is changed."""
-    from unified_shell.core.interpreters.adopted import plan_adopt
+    from unified_shell.core.interpreters.adopting import plan_adopt
 
     perform(bench, lambda: plan_adopt(path, name, bench.host, bench.locations), how)
 
@@ -62,7 +62,8 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
 
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.known import list_environments
-    from unified_shell.core.interpreters.adopted import plan_forget, read_adopted
+    from unified_shell.core.interpreters.adopted import read_adopted
+    from unified_shell.core.interpreters.adopting import plan_forget
 
     def make() -> Change:
         real = {one.name: os.path.realpath(one.executable) for one in read_adopted(bench.locations)}.get(name)

@@ -62,7 +62,7 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     from unified_shell.core.commands.candidates import look_for_command
     from unified_shell.core.commands.states import State
     from unified_shell.core.shells.wiring import read_wiring
-    from unified_shell.core.verification.survey import managed_places
+    from unified_shell.core.verification.managed import managed_places
 
     report = look_for_command(name, bench.host, managed_places(bench.locations), read_wiring(bench.locations))
     if as_json:

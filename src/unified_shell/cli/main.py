@@ -7,10 +7,9 @@ from typing import ClassVar
 import click
 
 from unified_shell import __version__
-from unified_shell.core.errors import UshError, WordsOff
+from unified_shell.core.errors import CouldNot, UshError, WordsOff, told
 
 from .beginnings import resolve_beginning
-from .workbench import Workbench
 
 __all__ = ["main"]
 
@@ -71,6 +70,8 @@ def ush(ctx: click.Context, *, trace: bool) -> None:
     Look at what is there, get what is missing, wire it into the shells, verify that a new session launches
     the commands and imports the packages; every change is planned, shown, and can be undone.
     """
+    from .workbench import Workbench
+
     bench = Workbench(trace=trace)
     ctx.obj = bench
     if ctx.invoked_subcommand is None:
@@ -98,6 +99,10 @@ def main() -> None:
     except UshError as error:
         _tell(error, trace=trace)
         sys.exit(error.exit_code)
+    except OSError as error:
+        # No fault of the program: a disk, a permission, a file that went away.
+        _tell(CouldNot(told(error), next_step="ush look   (free disk, and where ush stores)"), trace=trace)
+        sys.exit(CouldNot.exit_code)
     except Exception as error:  # noqa: BLE001 - a fault of ours is told in words, its place kept in the log
         _tell_unforeseen(error, trace=trace)
         sys.exit(4)

@@ -4,13 +4,16 @@ import functools
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import click
 
-from unified_shell.core.changes.plan import Change, Outcome, Plan
 from unified_shell.core.errors import Refused
 
-from .workbench import Workbench
+if TYPE_CHECKING:
+    from unified_shell.core.changes.plan import Change, Outcome, Plan
+
+    from .workbench import Workbench
 
 __all__ = ["How", "change_options", "perform"]
 
@@ -46,11 +49,11 @@ def change_options(command: Callable[..., None]) -> Callable[..., None]:
 
 
 def perform(
-    bench: Workbench,
-    make: Callable[[], Change],
+    bench: "Workbench",
+    make: "Callable[[], Change]",
     how: How,
     *,
-    tell: Callable[[Outcome], Sequence[str]] | None = None,
+    tell: "Callable[[Outcome], Sequence[str]] | None" = None,
 ) -> None:
     """Carry a request through and exit with 1 where something is at fault afterwards.
 
@@ -83,7 +86,7 @@ def perform(
     raise Refused("others keep changing the same thing; nothing was changed", next_step="try again later")
 
 
-def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, how: How) -> bool:
+def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) -> bool:
     """Show a plan and say whether it is to be done; raises Refused where nobody can be asked."""
     from unified_shell.views.json_view import json_text
     from unified_shell.views.plan_view import print_plan
@@ -109,7 +112,7 @@ def _go_on(bench: Workbench, plan: Plan, agreed: Plan | None, how: How) -> bool:
     return True
 
 
-def _carry_through(bench: Workbench, change: Change, *, strict: bool) -> Outcome:
+def _carry_through(bench: "Workbench", change: "Change", *, strict: bool) -> "Outcome":
     if not bench.screen.err.is_terminal:
         return bench.road.perform(change, strict=strict)
     with bench.screen.err.status(f"{change.plan.aim} …"):

@@ -17,7 +17,6 @@
 Programming mistakes are not in this tree; they end in a traceback in the log file.
 """
 
-import difflib
 from collections.abc import Iterable
 
 __all__ = [
@@ -35,6 +34,7 @@ __all__ = [
     "WheelBroken",
     "WordsOff",
     "nearest",
+    "told",
 ]
 
 
@@ -116,8 +116,16 @@ class PutBack(UshError):
     exit_code = 5
 
 
+def told(error: OSError) -> str:
+    """Say an error of the operating system in a sentence's words, with the file it is about."""
+    name = error.filename2 or error.filename
+    return f"{name}: {(error.strerror or str(error)).lower()}" if name else (error.strerror or str(error)).lower()
+
+
 def nearest(name: str, known: Iterable[str], *, likeness: float = 0.6) -> str:
     """Return the known name most like `name`, or an empty text. A `likeness` of 1 admits the same name only."""
+    import difflib
+
     by_lower = {one.lower(): one for one in known}
     close = difflib.get_close_matches(name.lower(), by_lower, n=1, cutoff=likeness)
     return by_lower[close[0]] if close else ""

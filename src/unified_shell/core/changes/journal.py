@@ -174,7 +174,11 @@ class Journal:
         except sqlite3.OperationalError as error:
             with contextlib.suppress(sqlite3.Error):
                 database.execute("rollback")
-            raise CouldNot(f"the journal cannot be written: {error}", where=self.path) from error
+            raise CouldNot(
+                f"the journal cannot be written: {error}",
+                where=self.path,
+                next_step="ush look   (free disk, and where ush stores)",
+            ) from error
         except BaseException:
             with contextlib.suppress(sqlite3.Error):
                 database.execute("rollback")

@@ -11,7 +11,7 @@ import sys
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.errors import CouldNot, PutBack, UshError
+from unified_shell.core.errors import CouldNot, PutBack, UshError, told
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
@@ -101,7 +101,7 @@ class Road:
         except BaseException as error:
             self._put_back(number, done)
             if isinstance(error, OSError):
-                raise CouldNot(f"{step_fault(error)}; all was put back") from error
+                raise CouldNot(f"{told(error)}; all was put back") from error
             raise
 
     def _verify(self, number: int, steps: Sequence[Step], change: Change, *, strict: bool) -> tuple[Finding, ...]:
@@ -158,17 +158,9 @@ def retired_place(locations: Locations, number: int, at: int) -> Place:
     return join(locations.data, "retired", f"{number}-{at}")
 
 
-def step_fault(error: OSError) -> str:
-    """Say an operating system's error in a sentence's words."""
-    name = f"{error.filename2 or error.filename}: " if error.filename else ""
-    return f"{name}{(error.strerror or str(error)).lower()}"
-
-
 @contextlib.contextmanager
 def _io_faults(what: str) -> Iterator[None]:
     try:
         yield
     except OSError as error:
-        raise CouldNot(
-            f"{what}: {step_fault(error)}", next_step="ush look   (free disk, and where ush stores)"
-        ) from error
+        raise CouldNot(f"{what}: {told(error)}", next_step="ush look   (free disk, and where ush stores)") from error

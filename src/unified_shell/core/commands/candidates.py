@@ -120,9 +120,7 @@ def _elsewhere(
     seen = {os.path.realpath(entry) for entry in entries}
     found: list[Candidate] = []
     for folder in (*places, *usual_folders(host)):
-        if os.path.realpath(folder) not in seen:
-            seen.add(os.path.realpath(folder))
-            found += _look_in(folder, name, places.get(str(folder), ""), host)
+        found += _look_in(folder, name, places.get(str(folder), ""), host, seen)
     searched: list[Place] = []
     left: list[Place] = []
     for tree in (*SYSTEM_TREES, host.home):
@@ -132,15 +130,19 @@ def _elsewhere(
         for below in _folders(tree, deadline):
             if below is None:
                 whole = False
-            elif os.path.realpath(below) not in seen:
-                seen.add(os.path.realpath(below))
-                found += _look_in(below, name, "", host)
+            else:
+                found += _look_in(below, name, "", host, seen)
         (searched if whole else left).append(Place(tree))
     return found, tuple(searched), tuple(left)
 
 
-def _look_in(folder: str, name: str, owner: str, host: Host) -> list[Candidate]:
+def _look_in(folder: str, name: str, owner: str, host: Host, seen: set[str]) -> list[Candidate]:
+    """Return the candidate in a folder that is on no path; `seen` are real folders that were looked in."""
     path = join(folder, name)
+    # Most folders have none of that name; only for the others it matters where they really are.
+    if not os.path.lexists(path) or os.path.realpath(folder) in seen:
+        return []
+    seen.add(os.path.realpath(folder))
     # Away from the path, a file of that name that nobody may execute is no command.
     if os.path.isdir(path) or not (is_executable_file(path) or os.path.islink(path)):
         return []

@@ -1,21 +1,13 @@
 """Interpreters that were registered in place: a name for each, kept in a file of their own."""
 
-import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.records import read_records
-from unified_shell.core.changes.steps import DropRecord, PutRecord
-from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, WordsOff
-from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, from_record_text, join, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, from_record_text, join
 
-from .discovery import FoundInterpreter, find_interpreters
-from .facts import InterpreterFacts, probe
-
-__all__ = ["Adopted", "adopted_file", "choose_interpreter", "plan_adopt", "plan_forget", "read_adopted"]
+__all__ = ["TABLE", "Adopted", "adopted_file", "read_adopted"]
 
 TABLE = "interpreter"
 
@@ -46,101 +38,3 @@ def read_adopted(locations: Locations) -> tuple[Adopted, ...]:
         )
         for name, value in rows
     )
-
-
-def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change:
-    """Plan to register an interpreter that is there; `name` may be empty for one made of its version."""
-    facts = probe(_found_path(path, host), host)
-    if facts.environment_prefix:
-        raise Refused(
-            f"{facts.executable} belongs to the environment {facts.environment_prefix}, it is no interpreter of its own",
-            next_step=f"ush interpreter adopt {facts.real_executable}",
-        )
-    known = {one.name: one for one in read_adopted(locations)}
-    same = next((one for one in known.values() if one.executable == facts.executable), None)
-    words = f"interpreter adopt {shown(facts.executable, host.home)}"
-    if same is not None and name in ("", same.name):
-        said = f"{shown(same.executable, host.home)} is registered already, as {same.name}"
-        return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
-    chosen = name or _free_name(f"python-{facts.full_version}", known)
-    if chosen in known:
-        raise Refused(
-            f"the name {chosen!r} stands for {known[chosen].executable}", next_step=f"ush interpreter drop {chosen}"
-        )
-    value = {"executable": to_record_text(facts.executable), "version": facts.full_version}
-    step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(value))
-    plan = Plan(
-        words=words,
-        aim=f"Register {facts.title} in place",
-        lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"interpreter {chosen}", detail=shown(facts.executable, host.home)),
-            PlanLine(kind=LineKind.NOTE, subject="nothing of the interpreter itself is changed"),
-        ),
-        afterwards=(f"Make an environment on it: ush environment new NAME --interpreter {chosen}",),
-    )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
-
-
-def plan_forget(name: str, locations: Locations, dependants: Sequence[str]) -> Change:
-    """Plan to forget a registered interpreter; it stays where it is. `dependants` are environments on it."""
-    known = {one.name: one for one in read_adopted(locations)}
-    if name not in known:
-        raise UnknownName("registered interpreter", name, known, next_step="ush interpreter list")
-    value = {"executable": to_record_text(known[name].executable), "version": known[name].version}
-    step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(value))
-    notes = [PlanLine(kind=LineKind.NOTE, subject=f"environment {one} goes on working on it") for one in dependants]
-    plan = Plan(
-        words=f"interpreter drop {name}",
-        aim=f"Forget the interpreter {name}; it stays where it is",
-        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}"), *notes),
-    )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
-
-
-def choose_interpreter(wanted: str, host: Host, locations: Locations) -> InterpreterFacts:
-    """Return the interpreter that is meant by a path, a registered name, a version, or nothing.
-
-    Nothing means the newest one that a session finds, else the newest there is. Raises
-    InterpreterUnusable where there is none, WordsOff where the words fit none.
-    """
-    if "/" in wanted:
-        return probe(_found_path(wanted, host), host)
-    adopted = {one.name: one for one in read_adopted(locations)}
-    if wanted in adopted:
-        return probe(adopted[wanted].executable, host)
-    usable = [
-        one for one in find_interpreters(host, [os.path.dirname(os.path.realpath(host.python))]) if _is_base(one)
-    ]
-    facts = [one.facts for one in usable if one.facts is not None]
-    version = wanted.removeprefix("python").lstrip("-@ ")
-    fitting = [one for one in facts if not version or f"{one.full_version}.".startswith(f"{version}.")]
-    if not fitting and not version:
-        raise InterpreterUnusable("there is no Python interpreter that starts", next_step="ush look")
-    if not fitting:
-        have = ", ".join(dict.fromkeys(one.full_version for one in facts)) or "none"
-        raise WordsOff(
-            f"no interpreter here answers to {wanted!r}; there are: {have}", next_step="ush interpreter list"
-        )
-    return max(fitting, key=lambda one: one.version) if version else fitting[0]
-
-
-def _is_base(found: FoundInterpreter) -> bool:
-    facts = found.facts
-    return facts is not None and not facts.environment_prefix and facts.version >= (3, 8, 0)
-
-
-def _found_path(path: str, host: Host) -> str:
-    full = path if path.startswith("/") else join(host.working_directory, path)
-    if os.path.isdir(full):
-        for name in ("bin/python3", "python3", "bin/python", "python"):
-            if os.path.exists(join(full, name)):
-                return os.path.normpath(join(full, name))
-    if not os.path.lexists(full):
-        raise WordsOff(f"there is no {path!r}", next_step="ush interpreter list   (those on this machine)")
-    return os.path.normpath(full)
-
-
-def _free_name(wanted: str, taken: Mapping[str, Adopted]) -> str:
-    if wanted not in taken:
-        return wanted
-    return next(f"{wanted}-{number}" for number in range(2, len(taken) + 3) if f"{wanted}-{number}" not in taken)

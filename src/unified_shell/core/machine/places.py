@@ -5,9 +5,7 @@ escapes those, so a place goes through JSON and back unharmed.
 """
 
 import codecs
-import json
 import os
-import urllib.parse
 from typing import NewType
 
 __all__ = [
@@ -64,11 +62,15 @@ def typed(place: str, home: str = "") -> str:
 
 def to_json_text(value: object) -> str:
     """Return JSON in ASCII; lone surrogates come out as escapes and are read back as they were."""
+    import json
+
     return json.dumps(value, ensure_ascii=True, separators=(",", ":"))
 
 
 def from_json_text(text: str | bytes) -> object:
     """Return what `to_json_text` was given."""
+    import json
+
     value: object = json.loads(text)
     return value
 
@@ -81,6 +83,8 @@ def to_record_text(place: str) -> str:
 
 def from_record_text(text: str) -> Place:
     """Return the place that `to_record_text` was given."""
+    import urllib.parse
+
     return Place(os.fsdecode(urllib.parse.unquote_to_bytes(text)))
 
 

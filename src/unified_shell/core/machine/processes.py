@@ -18,7 +18,6 @@ __all__ = [
     "Ran",
     "process_began",
     "process_lives",
-    "replace_process",
     "run_attached",
     "run_program",
 ]
@@ -113,14 +112,6 @@ def run_attached(argv: Sequence[str], *, environment: Mapping[str, str], directo
     except OSError:
         return 127
     return done.returncode if done.returncode >= 0 else 128 - done.returncode
-
-
-def replace_process(argv: Sequence[str], environment: Mapping[str, str]) -> OSError:
-    """Become another program, found on the given environment's PATH; returns only where it cannot start."""
-    try:
-        os.execvpe(argv[0], list(argv), dict(environment))
-    except OSError as error:
-        return error
 
 
 def process_lives(number: int, began: float) -> bool:

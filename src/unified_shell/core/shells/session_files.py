@@ -6,11 +6,11 @@ from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, from_json_text, join, shown
 
 from .dialects import WIRED
 from .dialects.dialect import Dialect
-from .wiring import Wiring, read_wiring, wiring_file
+from .wiring import Wiring, entry_from, read_wiring, wiring_file
 
 __all__ = ["derive_session_files", "session_file", "session_file_steps"]
 
@@ -38,8 +38,22 @@ def derive_session_files(steps: Sequence[Step], locations: Locations, home: str)
     on_records = tuple(step for step in steps if isinstance(step, PutRecord | DropRecord))
     if not any(step.path == wiring_file(locations) for step in on_records):
         return ()
-    wiring = read_wiring(locations).after(on_records, wiring_file(locations))
+    wiring = _after(read_wiring(locations), on_records, wiring_file(locations))
     return session_file_steps(wiring, locations, home)
+
+
+def _after(wiring: Wiring, steps: Sequence[PutRecord | DropRecord], path: str) -> Wiring:
+    """Return the wiring as it will be when steps on its records have been done."""
+    by_keys = {one.keys: one for one in wiring.entries}
+    for step in steps:
+        if step.path != path:
+            continue
+        # The table's own name comes first, then variable and directory.
+        _, variable, directory = step.keys
+        by_keys.pop((step.keys[0], variable, directory), None)
+        if isinstance(step, PutRecord):
+            by_keys[(step.keys[0], variable, directory)] = entry_from(variable, directory, from_json_text(step.after))
+    return Wiring(entries=tuple(by_keys.values()))
 
 
 def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> str | None:

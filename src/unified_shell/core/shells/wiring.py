@@ -5,12 +5,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from unified_shell.core.changes.records import read_records
-from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import (
     Place,
-    from_json_text,
     from_record_text,
     join,
     to_json_text,
@@ -19,7 +17,7 @@ from unified_shell.core.machine.places import (
 
 from .dialects.dialect import SearchPath, Side
 
-__all__ = ["Entry", "Wiring", "check_directory_name", "read_wiring", "wiring_file"]
+__all__ = ["Entry", "Wiring", "check_directory_name", "entry_from", "read_wiring", "wiring_file"]
 
 TABLE = "search-path"
 
@@ -78,17 +76,6 @@ class Wiring:
         rows = [(one.variable, one.side.value, to_record_text(one.directory), one.rank) for one in self.entries]
         return hashlib.sha256(to_json_text(sorted(rows)).encode()).hexdigest()[:12]
 
-    def after(self, steps: "tuple[PutRecord | DropRecord, ...]", path: str) -> "Wiring":
-        """Return the wiring as it will be when steps on its records have been done."""
-        by_keys = {one.keys: one for one in self.entries}
-        for step in steps:
-            if step.path != path:
-                continue
-            by_keys.pop(step.keys, None)
-            if isinstance(step, PutRecord):
-                by_keys[step.keys] = _entry(step.keys[1], step.keys[2], from_json_text(step.after))
-        return Wiring(entries=tuple(by_keys.values()))
-
 
 def wiring_file(locations: Locations) -> Place:
     """Return where my wiring is kept."""
@@ -100,7 +87,7 @@ def read_wiring(locations: Locations) -> Wiring:
     table = read_records(wiring_file(locations)).get(TABLE, {})
     found = []
     for variable, entries in table.items() if isinstance(table, Mapping) else ():
-        found += [_entry(variable, text, value) for text, value in entries.items()]
+        found += [entry_from(variable, text, value) for text, value in entries.items()]
     return Wiring(entries=tuple(found))
 
 
@@ -113,7 +100,8 @@ def check_directory_name(directory: str) -> None:
         )
 
 
-def _entry(variable: str, text: str, value: object) -> Entry:
+def entry_from(variable: str, text: str, value: object) -> Entry:
+    """Return an entry from its keys and value in the file."""
     fields = value if isinstance(value, Mapping) else {}
     side = Side.BACK if fields.get("side") == Side.BACK.value else Side.FRONT
     rank = fields.get("rank", 0)

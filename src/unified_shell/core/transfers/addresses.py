@@ -2,7 +2,6 @@
 
 import os
 import urllib.parse
-import urllib.request
 
 from unified_shell.core.machine.places import Place
 
@@ -18,7 +17,7 @@ def place_of_address(address: str) -> Place | None:
     """Return the file or folder that an address names on this machine, or None."""
     parts = urllib.parse.urlsplit(address)
     if parts.scheme == "file":
-        return Place(urllib.request.url2pathname(parts.path))
+        return Place(os.fsdecode(urllib.parse.unquote_to_bytes(parts.path)))
     return Place(address) if os.path.isabs(address) else None
 
 

@@ -70,9 +70,9 @@ class Fetcher:
         The file appears under its name only when its SHA-256 matched; raises HashDiffers otherwise.
         """
         part = f"{target}.part"
-        os.makedirs(os.path.dirname(target), exist_ok=True)
         state, size = hashlib.sha256(), 0
         try:
+            os.makedirs(os.path.dirname(target), exist_ok=True)
             with open(part, "wb") as file, self._chunks(address) as chunks:
                 for chunk in chunks:
                     state.update(chunk)
@@ -93,7 +93,7 @@ class Fetcher:
                 next_step="ush look   (free disk, and where ush stores)",
             ) from error
         finally:
-            with contextlib.suppress(FileNotFoundError):
+            with contextlib.suppress(OSError):
                 os.unlink(part)
         return size
 

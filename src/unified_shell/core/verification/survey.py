@@ -18,7 +18,7 @@ from unified_shell.core.shells.hookup import wired_modes
 from unified_shell.core.shells.search_paths import PathFault, commands_in, find_faults
 from unified_shell.core.shells.wiring import Entry, read_wiring
 
-__all__ = ["PresentShell", "Survey", "managed_places", "next_thing", "survey"]
+__all__ = ["PresentShell", "Survey", "next_thing", "survey"]
 
 SHELL_NAMES = ("bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh")
 
@@ -95,12 +95,6 @@ def next_thing(environments: tuple[Environment, ...], indexes: tuple[Index, ...]
     if empty is not None:
         return f"ush package get NAME -e {empty.name}"
     return f"ush verify {environments[0].name}"
-
-
-def managed_places(locations: Locations) -> dict[str, str]:
-    """Return folders of commands that belong to an environment or interpreter `ush` knows, with which."""
-    places = {str(os.path.dirname(one.executable)): f"interpreter {one.name}" for one in read_adopted(locations)}
-    return places | {str(one.layout.scripts): f"environment {one.name}" for one in list_environments(locations)}
 
 
 def _shells(host: Host) -> tuple[PresentShell, ...]:
