@@ -62,10 +62,12 @@ def print_rows(screen: Screen, rows: Iterable[Sequence[str]], *, indent: int = 2
     kept = list(rows)
     if not kept:
         return
-    for number in range(max(len(row) for row in kept)):
+    # A column that nobody fills is none: it would take width from the others.
+    width = max(number + 1 for row in kept for number, text in enumerate(row) if text or number == 0)
+    for number in range(width):
         table.add_column(overflow="fold", no_wrap=number == 0)
     for row in kept:
-        table.add_row(*_cells(row))
+        table.add_row(*_cells(row[:width]))
     _print_indented(screen, table, indent)
 
 
