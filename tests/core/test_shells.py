@@ -8,13 +8,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from support.shells import POSIX_SHELLS, words_of
+from support.shells import words_of
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
-from unified_shell.core.shells.dialects import BASH, FISH, SH, dialect_named
-from unified_shell.core.shells.dialects.dialect import Mode, SearchPath, Side
+from unified_shell.core.shells.dialects import BASH, dialect_named
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode, SearchPath, SessionContent, SetVariable, Side
 from unified_shell.core.shells.sessions import open_session
 from unified_shell.core.shells.wiring import Wiring, check_directory_name, read_wiring, wiring_file
 
@@ -50,36 +50,63 @@ NASTY = [
 ]
 
 
-def _session_text(front: list[str], back: list[str]) -> str:
-    paths = [
-        SearchPath(variable="PATH", side=side, directories=tuple(Place(one) for one in directories))
+# Each dialect with the words that run a file in it, and nothing but the file.
+RUNNERS = {
+    "bash": ("bash", "--noprofile"),
+    "sh": ("dash",),
+    "busybox": ("busybox", "sh"),
+    "ksh": ("ksh",),
+    "mksh": ("mksh",),
+    "zsh": ("zsh", "-f"),
+    "fish": ("fish", "--no-config"),
+    "tcsh": ("tcsh", "-f"),
+}
+
+
+def _dialect(shell: str) -> Dialect:
+    return dialect_named("sh" if shell == "busybox" else shell)
+
+
+def _runner(shell: str) -> list[str]:
+    first, *rest = RUNNERS[shell]
+    return [*words_of(first), *rest]
+
+
+def _session_text(shell: str, front: list[str], back: list[str], variable: str = "PATH") -> str:
+    paths = tuple(
+        SearchPath(variable=variable, side=side, directories=tuple(Place(one) for one in directories))
         for side, directories in ((Side.FRONT, front), (Side.BACK, back))
         if directories
-    ]
-    return SH.session_text(paths, HOME, "0123456789ab", "~/wiring/me.toml")
+    )
+    values = tuple(SetVariable(name=f"HIVE_{n}", value=name) for n, name in enumerate(NASTY))
+    content = SessionContent(
+        search_paths=paths, variables=values, home=Place(HOME), source="~/wiring/me.toml", stamp="0123456789ab"
+    )
+    return _dialect(shell).session_text(content)
 
 
-def _path_after(
-    shell: list[str], script: str, folder: Path, start: str, more: dict[str, str] | None = None
-) -> list[str]:
+def _variables_after(
+    shell: str, script: str, folder: Path, start: str, more: dict[str, str] | None = None
+) -> dict[str, str]:
     file = folder / "script"
-    file.write_bytes(script.encode("utf-8", "surrogateescape"))
     # Only what a child sees counts: cp copies its own environment.
     ending = f"\n/bin/cp /proc/self/environ {folder}/environ\n"
-    with file.open("ab") as out:
-        out.write(ending.encode())
+    file.write_bytes((script + ending).encode("utf-8", "surrogateescape"))
     variables = {"HOME": HOME, "PATH": start, "LANG": "C.UTF-8", **(more or {})}
-    done = subprocess.run(
-        [*shell, str(file)], env=variables, cwd=folder, capture_output=True, timeout=20, check=False
-    )
+    words = [*_runner(shell), str(file)]
+    done = subprocess.run(words, env=variables, cwd=folder, capture_output=True, timeout=20, check=False)
     assert done.returncode == 0, done.stderr
     assert not done.stderr, done.stderr
     assert not (folder / "executed").exists(), "a directory's name was executed"
     pairs = dict(one.split(b"=", 1) for one in (folder / "environ").read_bytes().split(b"\0") if b"=" in one)
-    return os.fsdecode(pairs[b"PATH"]).split(":")
+    return {os.fsdecode(name): os.fsdecode(value) for name, value in pairs.items()}
 
 
-@pytest.mark.parametrize("shell", POSIX_SHELLS)
+def _path_after(shell: str, script: str, folder: Path, start: str, more: dict[str, str] | None = None) -> list[str]:
+    return _variables_after(shell, script, folder, start, more)["PATH"].split(":")
+
+
+@pytest.mark.parametrize("shell", RUNNERS)
 @pytest.mark.parametrize(
     ("start", "rest"),
     [
@@ -90,28 +117,46 @@ def _path_after(
     ids=["absent", "torn", "look-alikes"],
 )
 def test_nasty_names_stand_once_in_their_order(shell: str, start: str, rest: list[str], tmp_path: Path) -> None:
-    words = words_of(shell)
     front, back = NASTY[::2], NASTY[1::2]
-    text = _session_text(front, back)
+    text = _session_text(shell, front, back)
     expected = [*front, *rest, *back]
-    once = _path_after(words, text, tmp_path, start)
+    once = _path_after(shell, text, tmp_path, start)
     assert once == expected
     # Ten nested sessions do not grow it; an entered environment stays in front of all.
-    assert _path_after(words, text * 10, tmp_path, ":".join(once)) == expected
-    entered = _path_after(words, text, tmp_path, f"{start}:/env/bin", {"USH_ENVIRONMENT": "/env"})
+    assert _path_after(shell, text * 10, tmp_path, ":".join(once)) == expected
+    entered = _path_after(shell, text, tmp_path, f"{start}:/env/bin", {"USH_ENVIRONMENT": "/env"})
     assert entered == ["/env/bin", *expected]
-    assert _path_after(words, f"set -eu\n{text}", tmp_path, start) == expected
+    again = _path_after(shell, text, tmp_path, ":".join(entered), {"USH_ENVIRONMENT": "/env"})
+    assert again == ["/env/bin", *expected]
+    if shell not in ("fish", "tcsh"):
+        assert _path_after(shell, f"set -eu\n{text}", tmp_path, start) == expected
+    values = _variables_after(shell, text, tmp_path, start)
+    assert [values[f"HIVE_{n}"] for n in range(len(NASTY))] == NASTY
+    assert values["USH_WIRING"] == "0123456789ab"
 
 
-@pytest.mark.parametrize("dialect", [BASH, SH, FISH], ids=lambda one: one.name)
-def test_quoted_text_is_one_word(dialect: object, tmp_path: Path) -> None:
-    shell = {"bash": ["bash"], "sh": ["dash"], "fish": ["fish"]}[dialect.name]  # type: ignore[attr-defined]
-    words_of(shell[0])
-    quoted = " ".join(dialect.quote(name) for name in NASTY)  # type: ignore[attr-defined]
-    script = f"printf '%s\\0' {quoted}\n"
+@pytest.mark.parametrize("shell", RUNNERS)
+@pytest.mark.parametrize("before", [None, "/old", "/it's:/old"], ids=["unset", "set", "there"])
+def test_other_search_paths_leave_no_empty_entry(shell: str, before: str | None, tmp_path: Path) -> None:
+    front = ["/first", "/it's", "/with space"]
+    text = _session_text(shell, front, [], variable="PYTHONPATH")
+    more = {} if before is None else {"PYTHONPATH": before}
+    found = _variables_after(shell, text * 2, tmp_path, "/usr/bin:/bin", more)["PYTHONPATH"].split(":")
+    if shell != "tcsh" or before != "/it's:/old":
+        assert found == [*front, *(["/old"] if before else [])]
+    assert all(found.count(one) == 1 for one in front)
+    assert "" not in found
+
+
+@pytest.mark.parametrize("shell", [name for name in RUNNERS if name != "busybox"])
+def test_quoted_text_is_one_word(shell: str, tmp_path: Path) -> None:
+    dialect = _dialect(shell)
+    quoted = " ".join(dialect.quote(name) for name in NASTY)
+    file = tmp_path / "script"
+    file.write_bytes(os.fsencode(f"/usr/bin/printf '%s\\0' {quoted}\n"))
     done = subprocess.run(
-        [*shell, "-c", os.fsencode(script)],
-        env={"HOME": str(tmp_path), "LANG": "C.UTF-8"},
+        [*_runner(shell), str(file)],
+        env={"HOME": str(tmp_path), "LANG": "C.UTF-8", "PATH": "/usr/bin:/bin"},
         capture_output=True,
         cwd=tmp_path,
         check=True,
@@ -125,7 +170,7 @@ def test_quoted_text_is_one_word(dialect: object, tmp_path: Path) -> None:
     start=st.lists(st.sampled_from(["/a", "/b", "/c", "/a b", "/usr/bin", "/ab", "/a/b"]), max_size=6),
 )
 def test_front_entries_are_a_block_however_torn(front: list[str], start: list[str], tmp_path: Path) -> None:
-    found = _path_after(words_of("dash"), _session_text(front, []), tmp_path, ":".join(start) or "/bin")
+    found = _path_after("sh", _session_text("sh", front, []), tmp_path, ":".join(start) or "/bin")
     if f":{':'.join(front)}:" in f":{':'.join(start)}:":
         assert found == start, "where they stand together already, nothing is touched"
         return
@@ -177,7 +222,9 @@ def test_a_new_session_is_read_in_spite_of_its_startup_files(startup: str, mode:
     for name in (".bashrc", ".profile"):
         (tmp_path / name).write_text(f"{startup}FOUND=1; export FOUND\n")
     host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})
-    session = open_session(BASH, mode, host, lines="echo answered >&3", in_terminal="terminal" in startup)
+    session = open_session(
+        BASH, mode, host, ask=lambda file: f"echo answered > {file}", in_terminal="terminal" in startup
+    )
     assert not session.trouble
     if "-t 0" not in startup:
         assert dict(session.variables).get("FOUND") == "1"

@@ -25,7 +25,7 @@ def shell() -> None:
 @pass_bench
 def list_shells(bench: Workbench, *, as_json: bool) -> None:
     """List each shell's startup files: which are read when, and which have the hook-up."""
-    from unified_shell.core.shells.dialects import WIRED
+    from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.sessions import find_program
     from unified_shell.core.shells.startup_files import read_startup_states
     from unified_shell.views.json_view import json_text
@@ -33,7 +33,7 @@ def list_shells(bench: Workbench, *, as_json: bool) -> None:
 
     states = [
         state
-        for dialect in WIRED
+        for dialect in DIALECTS
         if find_program(dialect, bench.host)
         for state in read_startup_states(dialect, bench.host)
     ]
@@ -62,10 +62,10 @@ def wire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
 @pass_bench
 def unwire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
-    from unified_shell.core.shells.dialects import WIRED
+    from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.wiring_shells import plan_unwire
 
-    shells = _dialects(names) or WIRED
+    shells = _dialects(names) or DIALECTS
     perform(bench, lambda: plan_unwire(shells, bench.host), how)
 
 

@@ -9,8 +9,7 @@ from unified_shell.core.errors import InterpreterUnusable, WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.shells.dialects import BASH, FISH
-from unified_shell.core.shells.dialects.dialect import template
+from unified_shell.core.shells.enter_scripts import enter_scripts
 from unified_shell.core.store.contents import Content, Store
 
 from .bytecode import bytecode_part, compile_content
@@ -107,10 +106,7 @@ def _skeleton_names(layout: Layout) -> tuple[str, ...]:
         *(f"bin/{name}" for name in pythons),
         "pyvenv.cfg",
         FILE_NAME,
-        "enter.sh",
-        "enter.fish",
-        "enter-bash.rc",
-        "enter-sh.rc",
+        *enter_scripts("", "/", "/"),
     )
 
 
@@ -133,14 +129,11 @@ def _make_skeleton(tree: str, layout: Layout, contents: Contents, facts: Interpr
     )
     _write(tree, "pyvenv.cfg", config)
     _write(tree, FILE_NAME, contents_text(contents))
-    home, name, prefix = host.home, contents.name, layout.prefix
-    _write(tree, "enter.sh", BASH.enter_text(name=name, prefix=prefix, home=home))
-    _write(tree, "enter.fish", FISH.enter_text(name=name, prefix=prefix, home=home))
-    enter = BASH.quote_place(f"{prefix}/enter.sh", home)
-    for rc in ("enter-bash.rc", "enter-sh.rc"):
-        _write(tree, rc, template(rc, ENTER=enter))
+    for script, text in enter_scripts(contents.name, layout.prefix, host.home).items():
+        _write(tree, script, text)
 
 
 def _write(tree: str, name: str, text: str) -> None:
+    os.makedirs(os.path.dirname(join(tree, name)), exist_ok=True)
     with open(join(tree, name), "x", encoding="utf-8", errors="surrogateescape") as file:
         file.write(text)

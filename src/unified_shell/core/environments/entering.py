@@ -1,13 +1,12 @@
 """Opening a session of the person's own shell that has entered an environment."""
 
-import os
 from dataclasses import dataclass
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.shells.dialects import ENTERABLE
+from unified_shell.core.shells.dialects import dialect_of_program
 
 __all__ = ["Entered", "entered_session"]
 
@@ -24,16 +23,17 @@ class Entered:
 def entered_session(prefix: str, host: Host) -> Entered:
     """Return how the person's own shell is opened so that it enters the environment after its startup files."""
     shell = host.variable("SHELL") or host.login_shell
-    name = os.path.basename(shell)
-    dialect = next((one for one in ENTERABLE if name in one.programs), None)
+    dialect = dialect_of_program(shell)
     if dialect is None or not is_executable_file(shell):
         raise CouldNot(
-            f"this version cannot open {shell or 'a shell'} with an environment entered; it can bash, sh and fish",
+            f"this version cannot open {shell or 'a shell'} with an environment entered; it knows the common ones",
             next_step=f"source the script yourself: . {join(prefix, 'enter.sh')}",
         )
-    opening = dialect.enter_session(prefix)
+    opening = dialect.enter_session(prefix, host.home)
     variables = host.environment()
-    if dialect.name == "sh" and host.variable("ENV"):
-        variables["_ush_env_before"] = host.variable("ENV")
+    # What the opening sets anew, the scripts in the environment set back.
+    for name, kept in (("ENV", "_ush_env_before"), ("ZDOTDIR", "_ush_zdotdir_before")):
+        if name in dict(opening.variables) and host.variable(name):
+            variables[kept] = host.variable(name)
     variables.update(dict(opening.variables))
     return Entered(program=Place(shell), argv=opening.argv, variables=tuple(variables.items()))

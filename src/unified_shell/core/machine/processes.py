@@ -73,8 +73,11 @@ def run_program(
     timeout_seconds: float,
     directory: str = "/",
     given: bytes = b"",
+    program: str = "",
 ) -> Ran:
     """Run a program to its end and return how it went; never raises for what the program does.
+
+    `program` is the file to start where the first word is another, as in login sessions.
 
     Output goes through files, so that a child of the program that lives on cannot hold us up; at the time
     limit the whole session is killed.
@@ -86,6 +89,7 @@ def run_program(
         try:
             process = subprocess.Popen(
                 list(argv),
+                executable=program or None,
                 stdin=into,
                 stdout=out,
                 stderr=err,
@@ -94,7 +98,7 @@ def run_program(
                 start_new_session=True,
             )
         except (OSError, ValueError) as error:
-            return Ran(returncode=None, not_started=_why_not_started(argv[0], error))
+            return Ran(returncode=None, not_started=_why_not_started(program or argv[0], error))
         code = _wait(process, timeout_seconds)
         return Ran(
             returncode=code,

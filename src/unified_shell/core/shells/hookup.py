@@ -11,10 +11,10 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import shown
+from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes import run_program
 
-from .dialects import SH, WIRED, dialect_of_program
+from .dialects import DIALECTS, SH, dialect_of_program
 from .dialects.dialect import Dialect, Mode
 from .session_files import session_file
 from .sessions import Session, find_program, fresh_variables, open_session
@@ -46,7 +46,7 @@ def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, .
         return tuple(dict.fromkeys(names))
     found = [dialect_of_program(program) for program in (host.login_shell, host.variable("SHELL"))]
     known = tuple(dict.fromkeys(one for one in found if one is not None))
-    return known or next(((one,) for one in WIRED if find_program(one, host)), ())
+    return known or next(((one,) for one in DIALECTS if find_program(one, host)), ())
 
 
 def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
@@ -104,7 +104,7 @@ def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
     return tuple(
         dict.fromkeys(
             (dialect, state.mode)
-            for dialect in WIRED
+            for dialect in DIALECTS
             if find_program(dialect, host)
             for state in read_startup_states(dialect, host)
             if state.is_read and state.block is BlockState.WHOLE
@@ -121,9 +121,10 @@ class Proof:
     def __init__(self, shells: Sequence[Dialect], host: Host, files: Sequence[str]) -> None:
         self._host, self._files = host, tuple(files)
         present = [dialect for dialect in shells if find_program(dialect, host)]
-        self._modes = [
-            (dialect, mode) for dialect in present for mode in Mode if hook_file(dialect, mode, host) is not None
-        ]
+        hooks = {(dialect, mode): hook_file(dialect, mode, host) for dialect in present for mode in Mode}
+        self._modes = [key for key, state in hooks.items() if state is not None]
+        # A file that several shells read is checked as the one that can do least.
+        self._owners = {state.real: key[0] for key, state in reversed(hooks.items()) if state is not None}
         self._before = self._sessions()
         self._syntax_before = self._syntax_errors()
 
@@ -152,7 +153,9 @@ class Proof:
     def _syntax_errors(self) -> dict[str, str]:
         found = {}
         for file in self._files:
-            dialect = SH if os.path.basename(file) == ".profile" else self._modes[0][0] if self._modes else SH
+            dialect: Dialect = self._owners.get(Place(file), SH)
+            if not dialect.syntax_check(file):
+                continue
             program = find_program(dialect, self._host)
             if program is None or not os.path.exists(file):
                 continue

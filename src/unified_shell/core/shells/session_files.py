@@ -8,9 +8,9 @@ from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, from_json_text, join, shown
 
-from .dialects import WIRED
-from .dialects.dialect import Dialect
-from .wiring import Wiring, entry_from, read_wiring, wiring_file
+from .dialects import DIALECTS
+from .dialects.dialect import Dialect, SessionContent
+from .wiring import VARIABLES, Entry, Wiring, entry_from, read_wiring, variable_from, wiring_file
 
 __all__ = ["derive_session_files", "session_file", "session_file_steps"]
 
@@ -23,7 +23,7 @@ def session_file(dialect: Dialect, locations: Locations) -> Place:
 def session_file_steps(wiring: Wiring, locations: Locations, home: str) -> tuple[ReplaceFile, ...]:
     """Return the steps that make the session files say what the wiring wants; none where they do."""
     steps = []
-    for dialect in WIRED:
+    for dialect in DIALECTS:
         path = session_file(dialect, locations)
         found = read_file(path)
         before = None if found is None else kept_bytes(found[0])
@@ -44,21 +44,32 @@ def derive_session_files(steps: Sequence[Step], locations: Locations, home: str)
 
 def _after(wiring: Wiring, steps: Sequence[PutRecord | DropRecord], path: str) -> Wiring:
     """Return the wiring as it will be when steps on its records have been done."""
-    by_keys = {one.keys: one for one in wiring.entries}
+    entries: dict[tuple[str, ...], Entry] = {one.keys: one for one in wiring.entries}
+    variables = {one.name: one for one in wiring.variables}
     for step in steps:
         if step.path != path:
             continue
-        # The table's own name comes first, then variable and directory.
-        _, variable, directory = step.keys
-        by_keys.pop((step.keys[0], variable, directory), None)
-        if isinstance(step, PutRecord):
-            by_keys[(step.keys[0], variable, directory)] = entry_from(variable, directory, from_json_text(step.after))
-    return Wiring(entries=tuple(by_keys.values()))
+        value = from_json_text(step.after) if isinstance(step, PutRecord) else None
+        if step.keys[0] == VARIABLES:
+            variables.pop(step.keys[1], None)
+            if value is not None:
+                variables[step.keys[1]] = variable_from(step.keys[1], value)
+        else:
+            entries.pop(step.keys, None)
+            if value is not None:
+                entries[step.keys] = entry_from(step.keys[1], step.keys[2], value)
+    return Wiring(entries=tuple(entries.values()), variables=tuple(variables.values()))
 
 
 def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> str | None:
-    if not wiring.entries:
+    if wiring.is_empty:
         return None
-    source = shown(wiring_file(locations), home)
-    text = dialect.session_text(wiring.search_paths(), home, wiring.stamp(), source)
+    content = SessionContent(
+        search_paths=wiring.search_paths(),
+        variables=wiring.variables,
+        home=Place(home),
+        source=shown(wiring_file(locations), home),
+        stamp=wiring.stamp(),
+    )
+    text = dialect.session_text(content)
     return kept_bytes(text.encode("utf-8", "surrogateescape"))

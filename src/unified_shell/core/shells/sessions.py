@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from unified_shell.core.machine.executables import is_executable_file
@@ -68,18 +69,29 @@ def fresh_variables(host: Host, program: str) -> dict[str, str]:
     }
 
 
-def open_session(dialect: Dialect, mode: Mode, host: Host, *, lines: str = "", in_terminal: bool = False) -> Session:
-    """Open a new session, run `lines` in it and read its variables.
+def _ask_nothing(_answer_file: str) -> str:
+    return ""
+
+
+def open_session(
+    dialect: Dialect,
+    mode: Mode,
+    host: Host,
+    *,
+    ask: Callable[[str], str] = _ask_nothing,
+    in_terminal: bool = False,
+) -> Session:
+    """Open a new session, run the lines of `ask` in it and read its variables.
 
     Without a terminal this takes a few hundredths of a second, but a startup file may ask whether there is
-    one; so where nothing came of it, and with `in_terminal`, the lines are typed at a prompt. What `lines`
-    print on descriptor 3 is the answer.
+    one; so where nothing came of it, and with `in_terminal`, the lines are typed at a prompt. `ask` is given
+    the name of a file; what its lines write there is the answer.
     """
     program = find_program(dialect, host)
     if program is None:
         return Session(shell=dialect.name, mode=mode, trouble=f"{dialect.name} is not on this machine")
     with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
-        asked = _Asked(folder, dialect, lines)
+        asked = _Asked(folder, dialect, ask)
         session = None if in_terminal else _open_without_terminal(dialect, mode, host, program, asked)
         if session is None or session.trouble:
             typed = _open_in_terminal(dialect, mode, host, program, asked)
@@ -90,14 +102,14 @@ def open_session(dialect: Dialect, mode: Mode, host: Host, *, lines: str = "", i
 class _Asked:
     """The file of lines that a session is told to read, and the files that it answers in."""
 
-    def __init__(self, folder: str, dialect: Dialect, lines: str) -> None:
+    def __init__(self, folder: str, dialect: Dialect, ask: Callable[[str], str]) -> None:
         self.script = join(folder, "ask")
         self.environment = join(folder, "environment")
         self.answer = join(folder, "answer")
-        quote = dialect.quote
+        quote, lines = dialect.quote, ask(self.answer)
         with open(self.script, "w", encoding="utf-8", errors="surrogateescape") as file:
             if lines:
-                file.write(f"{{ {lines}\n}} 3> {quote(self.answer)}\n")
+                file.write(f"{lines}\n")
             # Absolute programs pass by aliases and functions; the name appears only when it is whole.
             file.write(f"/bin/cp /proc/self/environ {quote(self.environment + '.part')}\n")
             file.write(f"/bin/mv {quote(self.environment + '.part')} {quote(self.environment)}\n")
@@ -122,7 +134,9 @@ def _open_without_terminal(dialect: Dialect, mode: Mode, host: Host, program: st
     opening = dialect.open_with(mode, asked.command)
     environment = {**fresh_variables(host, program), **dict(opening.variables)}
     ran = run_program(
-        (program, *opening.argv[1:]),
+        opening.argv,
+        program=program,
+        given=opening.given.encode("utf-8", "surrogateescape"),
         environment=environment,
         timeout_seconds=TIMEOUT_SECONDS,
         directory=host.home if os.path.isdir(host.home) else "/",

@@ -9,7 +9,7 @@ from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
 
-from .dialects.dialect import Dialect, Mode
+from .dialects.dialect import Dialect, Mode, StartupFile
 
 __all__ = ["StartupState", "check_takes_block", "hook_file", "read_startup_state", "read_startup_states"]
 
@@ -27,16 +27,18 @@ class StartupState:
     is_read: bool
     hidden: bool
     block: BlockState
+    system: bool = False
+    takes_hook: bool = False
     trouble: str = ""
 
 
 def read_startup_states(dialect: Dialect, host: Host) -> tuple[StartupState, ...]:
-    """Return every personal startup file of a shell, by mode."""
+    """Return every startup file of a shell, by mode, in the order of reading."""
     found = []
     for mode in Mode:
         groups_read: set[str] = set()
         for file in dialect.startup_files(mode, host.home, host.variables):
-            state = read_startup_state(dialect, mode, file.path, hidden=file.group in groups_read)
+            state = read_startup_state(dialect, mode, file, hidden=file.group in groups_read)
             found.append(state)
             # Even an unreadable file hides those after it; a dangling link does not.
             if file.group and state.exists:
@@ -44,8 +46,9 @@ def read_startup_states(dialect: Dialect, host: Host) -> tuple[StartupState, ...
     return tuple(found)
 
 
-def read_startup_state(dialect: Dialect, mode: Mode, path: Place, *, hidden: bool = False) -> StartupState:
+def read_startup_state(dialect: Dialect, mode: Mode, file: StartupFile, *, hidden: bool = False) -> StartupState:
     """Look at one startup file; what cannot be read is said, not raised."""
+    path = file.path
     real, exists, block, trouble = Place(os.path.realpath(path)), os.path.exists(path), BlockState.ABSENT, ""
     try:
         content = read_file(real)
@@ -61,6 +64,8 @@ def read_startup_state(dialect: Dialect, mode: Mode, path: Place, *, hidden: boo
         is_read=exists and not hidden,
         hidden=exists and hidden,
         block=block,
+        system=file.system,
+        takes_hook=file.takes_hook,
         trouble=trouble,
     )
 
@@ -70,13 +75,14 @@ def hook_file(dialect: Dialect, mode: Mode, host: Host) -> StartupState | None:
 
     None where the shell reads no personal file in this mode.
     """
-    states = [state for state in read_startup_states(dialect, host) if state.mode is mode]
+    states = [one for one in read_startup_states(dialect, host) if one.mode is mode and one.takes_hook]
     read = next((state for state in states if state.is_read), None)
-    if read is not None or not states:
+    if read is not None:
         return read
-    if mode is Mode.LOGIN:
-        return read_startup_state(dialect, mode, dialect.new_login_file(host.home))
-    return states[0]
+    new = dialect.new_hook_file(mode, host.home, host.variables)
+    if new is None:
+        return None
+    return read_startup_state(dialect, mode, StartupFile(path=new, takes_hook=True))
 
 
 def check_takes_block(state: StartupState, host: Host) -> None:

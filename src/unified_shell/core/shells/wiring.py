@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.errors import Refused
@@ -15,11 +15,22 @@ from unified_shell.core.machine.places import (
     to_record_text,
 )
 
-from .dialects.dialect import SearchPath, Side
+from .dialects.dialect import SearchPath, SetVariable, Side
 
-__all__ = ["Entry", "Wiring", "check_directory_name", "entry_from", "read_wiring", "wiring_file"]
+__all__ = [
+    "VARIABLES",
+    "Entry",
+    "Wiring",
+    "check_directory_name",
+    "entry_from",
+    "read_wiring",
+    "variable_from",
+    "variable_value_text",
+    "wiring_file",
+]
 
 TABLE = "search-path"
+VARIABLES = "variable"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,6 +58,12 @@ class Wiring:
     """All wanted entries of one scope."""
 
     entries: tuple[Entry, ...] = ()
+    variables: tuple[SetVariable, ...] = ()
+
+    @property
+    def is_empty(self) -> bool:
+        """Tell whether nothing is wanted."""
+        return not self.entries and not self.variables
 
     def find(self, variable: str, directory: str) -> Entry | None:
         """Return the entry for a directory, or None."""
@@ -58,7 +75,34 @@ class Wiring:
         ranks = [one.rank for one in others if one.variable == variable and one.side is side] or [0]
         rank = min(ranks) - 1 if side is Side.FRONT else max(ranks) + 1
         new = Entry(variable=variable, directory=Place(directory), side=side, rank=rank)
-        return Wiring(entries=(*others, new))
+        return replace(self, entries=(*others, new))
+
+    def with_entry_before(self, variable: str, directory: str, other: str) -> "Wiring":
+        """Return the wiring with a directory right before another one, on the other's side; ranks are made anew."""
+        anchor = self.find(variable, other)
+        if anchor is None:
+            return self
+        of_side = sorted(
+            (one for one in self.entries if one.variable == variable and one.side is anchor.side),
+            key=lambda one: one.rank,
+        )
+        order = [one.directory for one in of_side if one.directory != directory]
+        order.insert(order.index(anchor.directory), Place(directory))
+        ranked = tuple(
+            Entry(variable=variable, directory=one, side=anchor.side, rank=rank) for rank, one in enumerate(order, 1)
+        )
+        moved = set(order)
+        rest = tuple(one for one in self.entries if one.variable != variable or one.directory not in moved)
+        return replace(self, entries=(*rest, *ranked))
+
+    def without_entry(self, variable: str, directory: str) -> "Wiring":
+        """Return the wiring without a directory."""
+        gone = (variable, directory)
+        return replace(self, entries=tuple(one for one in self.entries if (one.variable, one.directory) != gone))
+
+    def variable(self, name: str) -> SetVariable | None:
+        """Return the variable that is wanted under a name, or None."""
+        return next((one for one in self.variables if one.name == name), None)
 
     def search_paths(self) -> tuple[SearchPath, ...]:
         """Return the entries by variable and side, in order."""
@@ -74,7 +118,8 @@ class Wiring:
     def stamp(self) -> str:
         """Return a short digest: the same for the same wanted entries in the same order."""
         rows = [(one.variable, one.side.value, to_record_text(one.directory), one.rank) for one in self.entries]
-        return hashlib.sha256(to_json_text(sorted(rows)).encode()).hexdigest()[:12]
+        values = [(one.name, one.value) for one in self.variables]
+        return hashlib.sha256(to_json_text([sorted(rows), sorted(values)]).encode()).hexdigest()[:12]
 
 
 def wiring_file(locations: Locations) -> Place:
@@ -84,11 +129,13 @@ def wiring_file(locations: Locations) -> Place:
 
 def read_wiring(locations: Locations) -> Wiring:
     """Read my wiring; an absent file is an empty one."""
-    table = read_records(wiring_file(locations)).get(TABLE, {})
+    records = read_records(wiring_file(locations))
+    table, variables = records.get(TABLE, {}), records.get(VARIABLES, {})
     found = []
-    for variable, entries in table.items() if isinstance(table, Mapping) else ():
-        found += [entry_from(variable, text, value) for text, value in entries.items()]
-    return Wiring(entries=tuple(found))
+    for variable, entries in _items(table):
+        found += [entry_from(variable, text, value) for text, value in _items(entries)]
+    wanted = [variable_from(name, value) for name, value in _items(variables)]
+    return Wiring(entries=tuple(found), variables=tuple(wanted))
 
 
 def check_directory_name(directory: str) -> None:
@@ -98,6 +145,21 @@ def check_directory_name(directory: str) -> None:
             f"{directory!r} cannot stand on a search path: a colon separates its entries",
             next_step="give the directory a name without a colon, or a link that has none",
         )
+
+
+def variable_from(name: str, value: object) -> SetVariable:
+    """Return a variable from its key and value in the file."""
+    fields = value if isinstance(value, Mapping) else {}
+    return SetVariable(name=name, value=str(from_record_text(str(fields.get("value", "")))))
+
+
+def variable_value_text(value: str) -> str:
+    """Return a variable's value in the file, as JSON text."""
+    return to_json_text({"value": to_record_text(value)})
+
+
+def _items(table: object) -> "list[tuple[str, object]]":
+    return list(table.items()) if isinstance(table, Mapping) else []
 
 
 def entry_from(variable: str, text: str, value: object) -> Entry:

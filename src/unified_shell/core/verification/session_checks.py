@@ -4,10 +4,11 @@ from collections.abc import Sequence
 
 from unified_shell.core.environments.known import Environment
 from unified_shell.core.findings import Finding
+from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown
-from unified_shell.core.shells.dialects import WIRED
+from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.hookup import wired_modes
 from unified_shell.core.shells.sessions import Session, find_program, open_session
@@ -24,7 +25,7 @@ def check_sessions(environment: Environment, host: Host, locations: Locations) -
     Where no shell is wired, the shells of this machine are asked all the same: entering needs no wiring.
     """
     modes = wired_modes(host) or tuple(
-        (one, Mode.INTERACTIVE) for one in WIRED if find_program(one, host) is not None
+        (one, Mode.INTERACTIVE) for one in DIALECTS if find_program(one, host) is not None
     )
     commands = sorted({entry.name for one in read_installed(environment).values() for entry in one.commands})
     wiring = read_wiring(locations)
@@ -47,16 +48,15 @@ def check_wired_sessions(host: Host, locations: Locations) -> tuple[Finding, ...
 def _enter(
     dialect: Dialect, mode: Mode, environment: Environment, commands: Sequence[str], *, wiring: Wiring, host: Host
 ) -> list[Finding]:
-    enter = dialect.source_line(join(environment.prefix, "enter.sh"))
-    asks = "\n".join(f"command -v {dialect.quote(one)} >&3 || echo >&3" for one in commands)
-    session = open_session(dialect, mode, host, lines=f"{enter}\n{asks}")
+    enter = dialect.source_line(join(environment.prefix, dialect.enter_name))
+    session = open_session(dialect, mode, host, ask=lambda _file: enter)
     opens = _opens(session)
     if session.trouble:
         return [opens]
-    answers = session.answer.split("\n")
+    answers = [_first_on(session.search_path(), command) for command in commands]
     wrong = [
         (command, answer)
-        for command, answer in zip(commands, answers, strict=False)
+        for command, answer in zip(commands, answers, strict=True)
         if answer != join(environment.layout.scripts, command)
     ]
     subject = _subject(session)
@@ -76,11 +76,17 @@ def _enter(
     entered = Finding(
         subject=subject,
         question=f"enters {environment.name} and finds its commands",
-        holds=len(answers) >= len(commands),
+        holds=True,
         answer=f"{count}, {commands[-1]} among them",
         elapsed_seconds=session.elapsed_seconds,
     )
     return [opens, entered, *_wired_entries(session, wiring, host)]
+
+
+def _first_on(entries: Sequence[str], command: str) -> str:
+    """Return the file that a session with these entries would start."""
+    paths = (join(one, command) for one in entries if one.startswith("/"))
+    return next((path for path in paths if is_executable_file(path)), "")
 
 
 def _opens(session: Session) -> Finding:

@@ -13,7 +13,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.usual_places import usual_folders
-from unified_shell.core.shells.dialects import WIRED
+from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.hookup import wired_modes
 from unified_shell.core.shells.search_paths import PathFault, commands_in, find_faults
 from unified_shell.core.shells.wiring import Entry, read_wiring
@@ -101,7 +101,7 @@ def _shells(host: Host) -> tuple[PresentShell, ...]:
     wired: dict[str, list[str]] = {}
     for dialect, mode in wired_modes(host):
         wired.setdefault(dialect.name, []).append(mode.value)
-    owner = {name: dialect.name for dialect in WIRED for name in dialect.programs}
+    owner = {name: dialect.name for dialect in DIALECTS for name in dialect.programs}
     found = []
     for name in SHELL_NAMES:
         folders = (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin")

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
-from .dialect import Mode, Opening, StartupFile
+from .dialect import Mode, Opening, StartupFile, system_file
 from .posix import PosixText
 
 __all__ = ["Bash"]
@@ -26,28 +26,24 @@ class Bash(PosixText):
         home: str,
         variables: Sequence[tuple[str, str]],  # noqa: ARG002 - bash at a prompt heeds none
     ) -> tuple[StartupFile, ...]:
-        """Return the personal files; a login session reads `~/.bashrc` only where its file says so."""
+        """Return the files; a login session reads `~/.bashrc` only where its own file says so."""
         if mode is Mode.INTERACTIVE:
-            return (StartupFile(path=join(home, ".bashrc")),)
-        return tuple(StartupFile(path=join(home, name), group="login") for name in LOGIN_FILES)
+            return (system_file("/etc/bash.bashrc"), StartupFile(path=join(home, ".bashrc"), takes_hook=True))
+        own = (StartupFile(path=join(home, name), group="login", takes_hook=True) for name in LOGIN_FILES)
+        return (system_file("/etc/profile"), *own)
 
-    def new_login_file(self, home: str) -> Place:
-        """Return `~/.profile`: a new `~/.bash_profile` would hide one that is made later."""
-        return join(home, ".profile")
-
-    def open_terminal(self, mode: Mode) -> Opening:
-        """Return a session as a terminal program (`bash`) or a login (`-bash`) opens it."""
-        return Opening(argv=("-bash",) if mode is Mode.LOGIN else ("bash",))
-
-    def open_with(self, mode: Mode, command: str) -> Opening:
-        """Return an interactive session that runs one command."""
-        login = ("-l",) if mode is Mode.LOGIN else ()
-        return Opening(argv=("bash", *login, "-i", "-c", command))
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
+        """Return `~/.profile` for logins: a new `~/.bash_profile` would hide one that is made later."""
+        return join(home, ".profile" if mode is Mode.LOGIN else ".bashrc")
 
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return the check with extended patterns on: a file that turns them on itself is not at fault."""
         return ("-O", "extglob", "-n", file)
 
-    def enter_session(self, prefix: str) -> Opening:
+    def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
         return Opening(argv=("bash", "--rcfile", os.path.join(prefix, "enter-bash.rc"), "-i"))
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return `type -a`: all that the name may mean, in order."""
+        return f"type -a {self.quote(name)} > {self.quote(answer_file)} 2>&1"

@@ -1,5 +1,6 @@
 """What `ush` must know of a shell's dialect; each is one file beside this one."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
@@ -45,50 +46,85 @@ class SearchPath:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SetVariable:
+    """A variable that a person wants, with its value."""
+
+    name: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionContent:
+    """What a session file brings about. `source` is shown in it; `stamp` tells this wiring from others."""
+
+    search_paths: tuple[SearchPath, ...]
+    variables: tuple[SetVariable, ...]
+    home: Place
+    source: str
+    stamp: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class StartupFile:
-    """A personal startup file. Of those with the same `group`, only the first that exists is read."""
+    """A startup file. Of those with the same `group`, only the first that exists is read.
+
+    `system`: it is everyone's. `takes_hook`: the hook-up belongs here in this mode.
+    """
 
     path: Place
     group: str = ""
+    system: bool = False
+    takes_hook: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Opening:
-    """How a new session is opened: its own words, and variables that must be set for it."""
+    """How a new session is opened: its own words, variables that must be set for it, lines on its input."""
 
     argv: tuple[str, ...]
     variables: tuple[tuple[str, str], ...] = ()
+    given: str = ""
 
 
 class Dialect(Protocol):
-    """One shell's dialect."""
+    """One shell's dialect. `verified` is False where it could not be run when this was written."""
 
     name: str
     programs: tuple[str, ...]
     session_name: str
+    enter_name: str
+    verified: bool
 
     def quote(self, text: str) -> str:
         """Return text as one literal word; raises nothing: every text can be quoted."""
         ...
 
     def quote_place(self, place: str, home: str) -> str:
-        """Return a place as one word, relative to `$HOME` where it lies below the home."""
+        """Return a place as one word, relative to the home's variable where it lies below the home."""
         ...
 
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
-        """Return the personal startup files that are read in this mode, in order."""
+        """Return the startup files that are read in this mode, in order."""
         ...
 
-    def new_login_file(self, home: str) -> Place:
-        """Return the login file to make where there is none, chosen so that it hides no other."""
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:
+        """Return the file to make for the hook-up where there is none, chosen so that it hides no other."""
         ...
 
     def hook_lines(self, session_file: str, home: str) -> str:
         """Return the lines of the hook-up that read the session file."""
         ...
 
-    def session_text(self, paths: Sequence[SearchPath], home: str, stamp: str, wiring: str) -> str:
+    def session_text(self, content: SessionContent) -> str:
         """Return the session file's text."""
+        ...
+
+    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
+        """Return the script that enters an environment when it is sourced."""
+        ...
+
+    def enter_session(self, prefix: str, home: str) -> Opening:
+        """Return an interactive session that enters an environment after its startup files."""
         ...
 
     def open_terminal(self, mode: Mode) -> Opening:
@@ -104,15 +140,18 @@ class Dialect(Protocol):
         ...
 
     def syntax_check(self, file: str) -> tuple[str, ...]:
-        """Return the words (after the shell's own) that check a file without running it."""
+        """Return the words (after the shell's own) that check a file without running it; none: no such check."""
+        ...
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return a command that writes into a file what the shell takes a name for."""
         ...
 
 
 def template(name: str, **values: str) -> str:
     """Return a template with its `@NAMES@` replaced; the values are put in once and not looked at again."""
     text = (Path(__file__).parent.parent / "templates" / name).read_text(encoding="utf-8")
-    parts = text.split("@")
-    return "".join(values.get(part, f"@{part}@") if odd % 2 else part for odd, part in enumerate(parts))
+    return re.sub(r"@([A-Z_]+)@", lambda found: values[found[1]], text)
 
 
 def without_control(text: str) -> str:
@@ -123,3 +162,13 @@ def without_control(text: str) -> str:
 def below_home(place: str, home: str) -> str | None:
     """Return the part of a place below `$HOME`; None where the home is empty or the root."""
     return in_home(place, home) if home.rstrip("/") else None
+
+
+def variable_of(variables: Sequence[tuple[str, str]], name: str) -> str:
+    """Return a variable's value among pairs, or an empty text."""
+    return dict(variables).get(name, "")
+
+
+def system_file(path: str) -> StartupFile:
+    """Return a startup file of the whole system."""
+    return StartupFile(path=Place(path), system=True)

@@ -1,15 +1,35 @@
-"""fish: enter scripts and entering; its startup files come with a later version."""
+"""fish: `config.fish` in every session of any kind; lists instead of joined texts."""
 
-from .dialect import Opening, below_home, template, without_control
+from collections.abc import Sequence
+
+from unified_shell.core.machine.places import Place, join
+
+from .dialect import (
+    Mode,
+    Opening,
+    SearchPath,
+    SessionContent,
+    SetVariable,
+    Side,
+    StartupFile,
+    below_home,
+    system_file,
+    template,
+    variable_of,
+    without_control,
+)
 
 __all__ = ["Fish"]
 
 
 class Fish:
-    """The part of fish's dialect that environments need."""
+    """The dialect of fish 3."""
 
     name = "fish"
     programs: tuple[str, ...] = ("fish",)
+    session_name = "session.fish"
+    enter_name = "enter.fish"
+    verified = True
 
     def quote(self, text: str) -> str:
         """Return text in single quotes, in which fish reads only `\\\\` and `\\'`."""
@@ -20,9 +40,33 @@ class Fish:
         below = below_home(place, home)
         return self.quote(place) if below is None else '"$HOME"' + self.quote("/" + below)
 
-    def source_line(self, file: str) -> str:
-        """Return the command that reads a file."""
-        return f"source {self.quote(file)}"
+    def startup_files(
+        self,
+        mode: Mode,  # noqa: ARG002 - all kinds of session read the same
+        home: str,
+        variables: Sequence[tuple[str, str]],
+    ) -> tuple[StartupFile, ...]:
+        """Return the files; snippets in `conf.d` are read before, and may be many."""
+        return (
+            system_file("/etc/fish/config.fish"),
+            StartupFile(path=_config(home, variables), takes_hook=True),
+        )
+
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
+        """Return `config.fish`, which is read last."""
+        return _config(home, variables)
+
+    def hook_lines(self, session_file: str, home: str) -> str:
+        """Return lines that read the session file where it is."""
+        file = self.quote_place(session_file, home)
+        return f"if test -r {file}\n    source {file}\nend"
+
+    def session_text(self, content: SessionContent) -> str:
+        """Return one test and one assignment for each variable and side."""
+        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body += "".join(self._variable(one, content.home) for one in content.variables)
+        source = without_control(content.source)
+        return template("session.fish", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
 
     def enter_text(self, *, name: str, prefix: str, home: str) -> str:
         """Return the script that enters an environment when it is sourced."""
@@ -31,9 +75,42 @@ class Fish:
             TITLE=without_control(name),
             SELF=without_control(self.quote_place(f"{prefix}/enter.fish", home)),
             PREFIX=self.quote_place(prefix, home),
-            PROMPT=self.quote(f"[{without_control(name)}] "),
         )
 
-    def enter_session(self, prefix: str) -> Opening:
+    def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
         return Opening(argv=("fish", "-C", self.source_line(f"{prefix}/enter.fish")))
+
+    def open_terminal(self, mode: Mode) -> Opening:
+        """Return a session that keeps no history."""
+        return Opening(argv=("fish", "--private", *(("-l",) if mode is Mode.LOGIN else ())))
+
+    def open_with(self, mode: Mode, command: str) -> Opening:
+        """Return an interactive session that runs one command."""
+        login = ("-l",) if mode is Mode.LOGIN else ()
+        return Opening(argv=("fish", "--private", *login, "-i", "-c", command))
+
+    def source_line(self, file: str) -> str:
+        """Return the command that reads a file."""
+        return f"source {self.quote(file)}"
+
+    def syntax_check(self, file: str) -> tuple[str, ...]:
+        """Return the check without startup files."""
+        return ("--no-config", "--no-execute", file)
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return `type -a`."""
+        return f"type -a {self.quote(name)} > {self.quote(answer_file)} 2>&1"
+
+    def _search_path(self, path: SearchPath, home: str) -> str:
+        words = " ".join(self.quote_place(directory, home) for directory in path.directories)
+        order = "$_ush_block $_ush_rest" if path.side is Side.FRONT else "$_ush_rest $_ush_block"
+        return template("search-path.fish", WORDS=words, VARIABLE=path.variable, ORDER=order)
+
+    def _variable(self, one: SetVariable, home: str) -> str:
+        return f"set -gx {one.name} {self.quote_place(one.value, home)}\n"
+
+
+def _config(home: str, variables: Sequence[tuple[str, str]]) -> Place:
+    folder = variable_of(variables, "XDG_CONFIG_HOME") or join(home, ".config")
+    return join(folder, "fish", "config.fish")

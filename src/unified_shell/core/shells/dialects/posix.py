@@ -2,13 +2,30 @@
 
 from collections.abc import Sequence
 
-from .dialect import SearchPath, Side, below_home, template, without_control
+from unified_shell.core.machine.places import Place
 
-__all__ = ["PosixText"]
+from .dialect import (
+    Mode,
+    Opening,
+    SearchPath,
+    SessionContent,
+    SetVariable,
+    Side,
+    below_home,
+    template,
+    variable_of,
+    without_control,
+)
+
+__all__ = ["PosixText", "env_file"]
 
 
 class PosixText:
-    """Texts for bash, dash, busybox sh, ksh and the like."""
+    """Texts for bash, dash, busybox sh, ksh, mksh and zsh."""
+
+    programs: tuple[str, ...] = ()
+    enter_name = "enter.sh"
+    verified = True
 
     def quote(self, text: str) -> str:
         """Return text in single quotes; POSIX shells expand nothing in them, newlines stay as they are."""
@@ -24,11 +41,16 @@ class PosixText:
         file = self.quote_place(session_file, home)
         return f"if [ -r {file} ]; then\n  . {file}\nfi"
 
-    def session_text(self, paths: Sequence[SearchPath], home: str, stamp: str, wiring: str) -> str:
+    def session_text(self, content: SessionContent) -> str:
         """Return one test and one joined assignment for each variable and side."""
-        body = "".join(self._search_path(path, home) for path in paths)
+        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body += "".join(self._variable(one, content.home) for one in content.variables)
         return template(
-            "session.sh", TAKE_OUT=_take_out(), WIRING=without_control(wiring), STAMP=stamp, BODY=body.rstrip("\n")
+            "session.sh",
+            TAKE_OUT=template("take-out.sh").rstrip("\n"),
+            WIRING=without_control(content.source),
+            STAMP=content.stamp,
+            BODY=body.rstrip("\n"),
         )
 
     def source_line(self, file: str) -> str:
@@ -43,12 +65,25 @@ class PosixText:
         """Return the script that enters an environment when it is sourced."""
         return template(
             "enter.sh",
-            TAKE_OUT=_take_out(),
+            TAKE_OUT=template("take-out.sh").rstrip("\n"),
             TITLE=without_control(name),
             SELF=without_control(self.quote_place(f"{prefix}/enter.sh", home)),
             PREFIX=self.quote_place(prefix, home),
-            PROMPT=self.quote(f"[{without_control(name)}] "),
         )
+
+    def open_with(self, mode: Mode, command: str) -> Opening:
+        """Return an interactive session that runs one command."""
+        login = ("-l",) if mode is Mode.LOGIN else ()
+        return Opening(argv=(self.programs[0], *login, "-i", "-c", command))
+
+    def open_terminal(self, mode: Mode) -> Opening:
+        """Return a session as a terminal program or a login (with a dash before its name) opens it."""
+        name = self.programs[0]
+        return Opening(argv=(f"-{name}",) if mode is Mode.LOGIN else (name,))
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return the standard's `type`, which tells aliases and functions from files."""
+        return f"type {self.quote(name)} > {self.quote(answer_file)} 2>&1"
 
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = [self.quote_place(directory, home) for directory in path.directories]
@@ -56,6 +91,11 @@ class PosixText:
         name = "front.sh" if path.side is Side.FRONT else "back.sh"
         return template(name, JOINED=":".join(words), VARIABLE=path.variable, TAKE_OUT=take_out)
 
+    def _variable(self, one: SetVariable, home: str) -> str:
+        return f"{one.name}={self.quote_place(one.value, home)}\nexport {one.name}\n"
 
-def _take_out() -> str:
-    return template("take-out.sh").rstrip("\n")
+
+def env_file(variables: Sequence[tuple[str, str]], home: str, otherwise: str = "") -> Place | None:
+    """Return the file that `ENV` names, with `$HOME` expanded as these shells do, or another one."""
+    value = variable_of(variables, "ENV").replace("${HOME}", home).replace("$HOME", home)
+    return Place(value) if value.startswith("/") else (Place(otherwise) if otherwise else None)

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
-from .dialect import Mode, Opening, StartupFile
-from .posix import PosixText
+from .dialect import Mode, Opening, StartupFile, system_file
+from .posix import PosixText, env_file
 
 __all__ = ["Sh"]
 
@@ -19,24 +19,17 @@ class Sh(PosixText):
     session_name = "session.sh"
 
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
-        """Return the personal files; without `ENV` an interactive session that is no login reads none."""
-        env = dict(variables).get("ENV", "").replace("$HOME", home).replace("${HOME}", home)
-        asked = (StartupFile(path=Place(env)),) if env.startswith("/") else ()
-        return asked if mode is Mode.INTERACTIVE else (StartupFile(path=join(home, ".profile")), *asked)
+        """Return the files; without `ENV` an interactive session that is no login reads none."""
+        env = env_file(variables, home)
+        asked = (StartupFile(path=env, takes_hook=mode is Mode.INTERACTIVE),) if env else ()
+        if mode is Mode.INTERACTIVE:
+            return asked
+        return (system_file("/etc/profile"), StartupFile(path=join(home, ".profile"), takes_hook=True), *asked)
 
-    def new_login_file(self, home: str) -> Place:
-        """Return `~/.profile`."""
-        return join(home, ".profile")
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:
+        """Return `~/.profile`, and what `ENV` names."""
+        return join(home, ".profile") if mode is Mode.LOGIN else env_file(variables, home)
 
-    def open_terminal(self, mode: Mode) -> Opening:
-        """Return a session as a terminal program (`sh`) or a login (`-sh`) opens it."""
-        return Opening(argv=("-sh",) if mode is Mode.LOGIN else ("sh",))
-
-    def open_with(self, mode: Mode, command: str) -> Opening:
-        """Return an interactive session that runs one command."""
-        login = ("-l",) if mode is Mode.LOGIN else ()
-        return Opening(argv=("sh", *login, "-i", "-c", command))
-
-    def enter_session(self, prefix: str) -> Opening:
+    def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
         return Opening(argv=("sh", "-i"), variables=(("ENV", os.path.join(prefix, "enter-sh.rc")),))

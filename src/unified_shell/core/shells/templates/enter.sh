@@ -1,37 +1,52 @@
 # Enters the environment @TITLE@ in this session: . @SELF@
-# To leave it again: ush_leave
-if command -v ush_leave >/dev/null 2>&1; then
-  ush_leave
-fi
+# To leave it again: ush_leave. Entered within another one, leaving goes back to that.
 @TAKE_OUT@
+_ush_first() {
+  _ush_take_out "${PATH-}" "$1/bin"
+  PATH=$1/bin${_ush_list:+:$_ush_list}
+  export PATH
+}
 ush_leave() {
   _ush_take_out "${PATH-}" "$USH_ENVIRONMENT/bin"
   PATH=$_ush_list
   export PATH
-  if [ -n "${_ush_home_before+set}" ]; then
-    PYTHONHOME=$_ush_home_before
-    export PYTHONHOME
+  if [ -n "${PS1-}" ]; then
+    PS1=${PS1#"[${USH_ENVIRONMENT##*/}] "}
   fi
-  if [ -n "${_ush_prompt_before+set}" ]; then
-    PS1=$_ush_prompt_before
+  if [ -n "${USH_OUTER-}" ]; then
+    USH_ENVIRONMENT=${USH_OUTER%%:*}
+    _ush_list=${USH_OUTER#"$USH_ENVIRONMENT"}
+    USH_OUTER=${_ush_list#:}
+    export USH_ENVIRONMENT USH_OUTER
+    _ush_first "$USH_ENVIRONMENT"
+  else
+    if [ -n "${_ush_home_before+set}" ]; then
+      PYTHONHOME=$_ush_home_before
+      export PYTHONHOME
+    fi
+    unset USH_ENVIRONMENT USH_OUTER _ush_home_before
+    unset -f ush_leave _ush_first _ush_take_out
   fi
-  unset USH_ENVIRONMENT _ush_home_before _ush_prompt_before _ush_list
-  unset -f ush_leave _ush_take_out
+  unset _ush_list
   hash -r 2>/dev/null || :
 }
-USH_ENVIRONMENT=@PREFIX@
-export USH_ENVIRONMENT
-_ush_take_out "${PATH-}" "$USH_ENVIRONMENT/bin"
-PATH=$USH_ENVIRONMENT/bin${_ush_list:+:$_ush_list}
-export PATH
-unset _ush_list
-# This variable would make the environment's interpreter look for its library elsewhere.
-if [ -n "${PYTHONHOME+set}" ]; then
-  _ush_home_before=$PYTHONHOME
-  unset PYTHONHOME
+_ush_new=@PREFIX@
+if [ "$_ush_new" != "${USH_ENVIRONMENT-}" ]; then
+  if [ -n "${USH_ENVIRONMENT-}" ]; then
+    USH_OUTER=$USH_ENVIRONMENT${USH_OUTER:+:$USH_OUTER}
+    export USH_OUTER
+  fi
+  USH_ENVIRONMENT=$_ush_new
+  export USH_ENVIRONMENT
+  # This variable would make the environment's interpreter look for its library elsewhere.
+  if [ -n "${PYTHONHOME+set}" ]; then
+    _ush_home_before=$PYTHONHOME
+    unset PYTHONHOME
+  fi
 fi
+_ush_first "$USH_ENVIRONMENT"
 if [ -n "${PS1-}" ]; then
-  _ush_prompt_before=$PS1
-  PS1=@PROMPT@$PS1
+  PS1="[${USH_ENVIRONMENT##*/}] ${PS1#"[${USH_ENVIRONMENT##*/}] "}"
 fi
+unset _ush_new _ush_list
 hash -r 2>/dev/null || :

@@ -1,0 +1,52 @@
+"""The Korn shells, ksh93 and mksh: `${ENV}` or a file of their own in every interactive session."""
+
+import os
+from collections.abc import Sequence
+
+from unified_shell.core.machine.places import Place, join
+
+from .dialect import Mode, Opening, StartupFile, system_file
+from .posix import PosixText, env_file
+
+__all__ = ["Ksh", "Mksh"]
+
+
+class Ksh(PosixText):
+    """The dialect of ksh93."""
+
+    name = "ksh"
+    programs: tuple[str, ...] = ("ksh", "ksh93")
+    session_name = "session.ksh"
+    own_file = ".kshrc"
+    system_files: tuple[str, ...] = ("/etc/ksh.kshrc",)
+
+    def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
+        """Return the files; the one of interactive sessions is read at logins too, and takes the hook-up."""
+        own = env_file(variables, home, join(home, self.own_file)) or join(home, self.own_file)
+        files = (*map(system_file, self.system_files), StartupFile(path=own, takes_hook=True))
+        if mode is Mode.INTERACTIVE:
+            return files
+        return (system_file("/etc/profile"), StartupFile(path=join(home, ".profile")), *files)
+
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
+        """Return what `ENV` names, or the shell's own file."""
+        return env_file(variables, home, join(home, self.own_file))
+
+    def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
+        """Return an interactive session that enters an environment after its startup files."""
+        rc = os.path.join(prefix, f"enter-{self.name}.rc")
+        return Opening(argv=(self.programs[0], "-i"), variables=(("ENV", rc),))
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return `whence -v`."""
+        return f"whence -v {self.quote(name)} > {self.quote(answer_file)} 2>&1"
+
+
+class Mksh(Ksh):
+    """The dialect of mksh, which takes `ENV` to the letter."""
+
+    name = "mksh"
+    programs: tuple[str, ...] = ("mksh",)
+    session_name = "session.mksh"
+    own_file = ".mkshrc"
+    system_files: tuple[str, ...] = ()

@@ -1,0 +1,100 @@
+"""PowerShell: written by its documentation, and never run here, so it is said to be unverified wherever it is listed."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.machine.places import Place, join
+
+from .dialect import (
+    Mode,
+    Opening,
+    SearchPath,
+    SessionContent,
+    SetVariable,
+    Side,
+    StartupFile,
+    below_home,
+    template,
+    without_control,
+)
+
+__all__ = ["PowerShell"]
+
+
+class PowerShell:
+    """The dialect of PowerShell 7 on Linux and macOS."""
+
+    name = "powershell"
+    programs: tuple[str, ...] = ("pwsh",)
+    session_name = "session.ps1"
+    enter_name = "enter.ps1"
+    verified = False
+
+    def quote(self, text: str) -> str:
+        """Return text in single quotes, in which only the quote itself is doubled; curly ones count as well."""
+        return "'" + "".join(c * 2 if c in "'\u2018\u2019\u201a\u201b" else c for c in text) + "'"
+
+    def quote_place(self, place: str, home: str) -> str:
+        """Return `($HOME + '/below')`, or the whole place quoted."""
+        below = below_home(place, home)
+        return self.quote(place) if below is None else f"($HOME + {self.quote('/' + below)})"
+
+    def startup_files(
+        self,
+        mode: Mode,  # noqa: ARG002 - the profile is read in all of them
+        home: str,
+        variables: Sequence[tuple[str, str]],  # noqa: ARG002
+    ) -> tuple[StartupFile, ...]:
+        """Return the current user's profile for all hosts."""
+        return (StartupFile(path=join(home, ".config/powershell/profile.ps1"), takes_hook=True),)
+
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
+        """Return the same."""
+        return join(home, ".config/powershell/profile.ps1")
+
+    def hook_lines(self, session_file: str, home: str) -> str:
+        """Return lines that read the session file where it is."""
+        file = self.quote_place(session_file, home)
+        return f"if (Test-Path -LiteralPath {file}) {{ . {file} }}"
+
+    def session_text(self, content: SessionContent) -> str:
+        """Return one test and one assignment for each variable and side."""
+        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body += "".join(self._variable(one, content.home) for one in content.variables)
+        source = without_control(content.source)
+        return template("session.ps1", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
+
+    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
+        """Return the script that enters an environment when it is dot-sourced."""
+        return template("enter.ps1", TITLE=without_control(name), PREFIX=self.quote_place(prefix, home))
+
+    def enter_session(self, prefix: str, home: str) -> Opening:
+        """Return a session that enters an environment after its profile."""
+        return Opening(argv=("pwsh", "-NoExit", "-Command", f". {self.quote_place(prefix + '/enter.ps1', home)}"))
+
+    def open_terminal(self, mode: Mode) -> Opening:
+        """Return a session."""
+        return Opening(argv=("pwsh", *(("-Login",) if mode is Mode.LOGIN else ())))
+
+    def open_with(self, mode: Mode, command: str) -> Opening:
+        """Return a session that runs one command."""
+        return Opening(argv=("pwsh", *(("-Login",) if mode is Mode.LOGIN else ()), "-Command", command))
+
+    def source_line(self, file: str) -> str:
+        """Return the dot command."""
+        return f". {self.quote(file)}"
+
+    def syntax_check(self, file: str) -> tuple[str, ...]:  # noqa: ARG002
+        """Return nothing: it has no such option."""
+        return ()
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return `Get-Command -All`."""
+        return f"Get-Command -All {self.quote(name)} > {self.quote(answer_file)}"
+
+    def _search_path(self, path: SearchPath, home: str) -> str:
+        words = ", ".join(self.quote_place(directory, home) for directory in path.directories)
+        order = "$ushBlock + $ushRest" if path.side is Side.FRONT else "$ushRest + $ushBlock"
+        return template("search-path.ps1", WORDS=words, VARIABLE=path.variable, ORDER=order)
+
+    def _variable(self, one: SetVariable, home: str) -> str:
+        return f"$env:{one.name} = {self.quote_place(one.value, home)}\n"

@@ -1,0 +1,146 @@
+"""tcsh and csh: the first of two files in every session; a list `path` that is tied to PATH."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.machine.places import Place, join
+
+from .dialect import (
+    Mode,
+    Opening,
+    SearchPath,
+    SessionContent,
+    SetVariable,
+    Side,
+    StartupFile,
+    below_home,
+    system_file,
+    template,
+    without_control,
+)
+
+__all__ = ["Tcsh"]
+
+RC_FILES = (".tcshrc", ".cshrc")
+# Characters that a pattern heeds even in quotes, and the line end, which breaks the test on a joined text.
+UNTESTABLE = frozenset("*?[]{}\\\n")
+
+
+class Tcsh:
+    """The dialect of tcsh 6."""
+
+    name = "tcsh"
+    programs: tuple[str, ...] = ("tcsh", "csh")
+    session_name = "session.csh"
+    enter_name = "enter.csh"
+    verified = True
+
+    def quote(self, text: str) -> str:
+        """Return text with `'`, `\\` and `!` escaped outside quotes, all else in single quotes.
+
+        History is expanded in files as well, and even in single quotes; a line end needs a backslash.
+        """
+        out, run = [], ""
+        for c in text:
+            if c in "'\\!":
+                out += [f"'{run}'" if run else "", f"\\{c}"]
+                run = ""
+            else:
+                run += "\\\n" if c == "\n" else c
+        out.append(f"'{run}'" if run else "")
+        return "".join(out) or "''"
+
+    def quote_place(self, place: str, home: str) -> str:
+        """Return `"$HOME"'/below'`, or the whole place quoted."""
+        below = below_home(place, home)
+        return self.quote(place) if below is None else '"$HOME"' + self.quote("/" + below)
+
+    def startup_files(
+        self,
+        mode: Mode,
+        home: str,
+        variables: Sequence[tuple[str, str]],  # noqa: ARG002 - tcsh heeds none
+    ) -> tuple[StartupFile, ...]:
+        """Return the files; `.tcshrc` hides `.cshrc`, even where it is empty."""
+        rc = tuple(StartupFile(path=join(home, name), group="rc", takes_hook=True) for name in RC_FILES)
+        if mode is Mode.INTERACTIVE:
+            return (system_file("/etc/csh.cshrc"), *rc)
+        return (
+            system_file("/etc/csh.cshrc"),
+            system_file("/etc/csh.login"),
+            *rc,
+            StartupFile(path=join(home, ".login")),
+        )
+
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
+        """Return `.cshrc`: a new `.tcshrc` would hide one that is made later."""
+        return join(home, ".cshrc")
+
+    def hook_lines(self, session_file: str, home: str) -> str:
+        """Return lines that read the session file where it is."""
+        file = self.quote_place(session_file, home)
+        return f"if ( -r {file} ) then\n  source {file}\nendif"
+
+    def session_text(self, content: SessionContent) -> str:
+        """Return tests and assignments; entries that tcsh cannot test for are left out, and said to be."""
+        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body += "".join(self._variable(one, content.home) for one in content.variables)
+        source = without_control(content.source)
+        return template("session.csh", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
+
+    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
+        """Return the script that enters an environment when it is sourced."""
+        return template(
+            "enter.csh",
+            REST=_rest(),
+            TITLE=without_control(name),
+            SELF=without_control(self.quote_place(f"{prefix}/enter.csh", home)),
+            PREFIX=self.quote_place(prefix, home),
+        )
+
+    def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
+        """Return an interactive session; the hook-up in its startup file puts the environment first."""
+        return Opening(argv=("tcsh", "-i"), variables=(("USH_ENVIRONMENT", prefix),))
+
+    def open_terminal(self, mode: Mode) -> Opening:
+        """Return a session as a terminal program (`tcsh`) or a login (`-tcsh`) opens it."""
+        return Opening(argv=("-tcsh",) if mode is Mode.LOGIN else ("tcsh",))
+
+    def open_with(self, mode: Mode, command: str) -> Opening:
+        """Return an interactive session; at a login tcsh takes no command but on its input."""
+        if mode is Mode.LOGIN:
+            return Opening(argv=("-tcsh",), given=f"{command}\nexit\n")
+        return Opening(argv=("tcsh", "-i", "-c", command))
+
+    def source_line(self, file: str) -> str:
+        """Return the command that reads a file."""
+        return f"source {self.quote(file)}"
+
+    def syntax_check(self, file: str) -> tuple[str, ...]:
+        """Return the check without startup files; it finds unclosed quotes and little else."""
+        return ("-f", "-n", file)
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return `where`: all that the name may mean, in order."""
+        return f"where {self.quote(name)} >& {self.quote(answer_file)}"
+
+    def _search_path(self, path: SearchPath, home: str) -> str:
+        words = [self.quote_place(directory, home) for directory in path.directories]
+        if path.variable == "PATH":
+            tests = " && ".join(f"$path[{at}]:q == {word}" for at, word in enumerate(words, 1))
+            name = "front.csh" if path.side is Side.FRONT else "back.csh"
+            return template(name, TESTS=tests, COUNT=str(len(words)), WORDS=" ".join(words), REST=_rest())
+        usable = [word for word, one in zip(words, path.directories, strict=True) if not UNTESTABLE & set(one)]
+        left = len(words) - len(usable)
+        text = f"# {left} left out: tcsh cannot test for such names\n" if left else ""
+        for word in reversed(usable) if path.side is Side.FRONT else usable:
+            order = f'{word}:"${{{path.variable}}}"' if path.side is Side.FRONT else f'"${{{path.variable}}}":{word}'
+            text += template("entry.csh", VARIABLE=path.variable, WORD=word, ORDER=order)
+        return text
+
+    def _variable(self, one: SetVariable, home: str) -> str:
+        return f"setenv {one.name} {self.quote_place(one.value, home)}\n"
+
+
+def _rest() -> str:
+    # `set -f` and `set -l`, which drop second copies, were seen to leave some of them.
+    return template("rest.csh").rstrip("\n")

@@ -1,0 +1,47 @@
+"""zsh: `.zshrc` in every interactive session, login or not, in `$ZDOTDIR` or the home."""
+
+import os
+from collections.abc import Sequence
+
+from unified_shell.core.machine.places import Place, join
+
+from .dialect import Mode, Opening, StartupFile, system_file, variable_of
+from .posix import PosixText
+
+__all__ = ["Zsh"]
+
+LOGIN = ("zshenv", "zprofile", "zshrc", "zlogin")
+INTERACTIVE = ("zshenv", "zshrc")
+
+
+class Zsh(PosixText):
+    """The dialect of zsh 5."""
+
+    name = "zsh"
+    programs: tuple[str, ...] = ("zsh",)
+    session_name = "session.zsh"
+
+    def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
+        """Return the pairs of system-wide and personal files in order."""
+        folder = variable_of(variables, "ZDOTDIR") or home
+        found: list[StartupFile] = []
+        for name in LOGIN if mode is Mode.LOGIN else INTERACTIVE:
+            found.append(system_file(f"/etc/zsh/{name}"))
+            found.append(StartupFile(path=join(folder, f".{name}"), takes_hook=name == "zshrc"))
+        return tuple(found)
+
+    def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
+        """Return `.zshrc`, which hides nothing."""
+        return join(variable_of(variables, "ZDOTDIR") or home, ".zshrc")
+
+    def syntax_check(self, file: str) -> tuple[str, ...]:
+        """Return the check without startup files."""
+        return ("-f", "-n", file)
+
+    def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
+        """Return an interactive session whose own folder of startup files reads the person's, then enters."""
+        return Opening(argv=("zsh", "-i"), variables=(("ZDOTDIR", os.path.join(prefix, "enter-zsh")),))
+
+    def meaning_question(self, name: str, answer_file: str) -> str:
+        """Return `whence -va`; noclobber must not be in the way."""
+        return f"whence -va {self.quote(name)} >| {self.quote(answer_file)} 2>&1"

@@ -1,0 +1,5 @@
+if ( $?@VARIABLE@ ) then
+  if ( ":${@VARIABLE@}:" !~ *:@WORD@:* ) setenv @VARIABLE@ @ORDER@
+else
+  setenv @VARIABLE@ @WORD@
+endif

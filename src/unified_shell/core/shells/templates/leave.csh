@@ -1,0 +1,26 @@
+# Leaves the environment that was entered; `ush_leave` reads it.
+set _ush_gone = $USH_ENVIRONMENT:q/bin
+set _ush_rest = ( )
+foreach _ush_one ( $path:q )
+  if ( $_ush_one:q != $_ush_gone:q ) set _ush_rest = ( $_ush_rest:q $_ush_one:q )
+end
+set path = ( $_ush_rest:q )
+if ( $?prompt ) set prompt = "$prompt:s/[$USH_ENVIRONMENT:t] //"
+set _ush_outer = ""
+if ( $?USH_OUTER ) set _ush_outer = $USH_OUTER:q
+if ( $_ush_outer:q != "" ) then
+  setenv USH_ENVIRONMENT "`printf %s $_ush_outer:q | cut -d: -f1`"
+  set _ush_after = "`printf %s: $_ush_outer:q | cut -d: -f2-`"
+  if ( $_ush_after:q == "" ) then
+    unsetenv USH_OUTER
+  else
+    setenv USH_OUTER $_ush_after:q
+  endif
+  unset _ush_after
+  set path = ( $USH_ENVIRONMENT:q/bin $path:q )
+else
+  unsetenv USH_ENVIRONMENT
+  unsetenv USH_OUTER
+  unalias ush_leave
+endif
+unset _ush_gone _ush_rest _ush_one _ush_outer
