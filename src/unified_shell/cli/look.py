@@ -17,15 +17,18 @@ __all__ = ["look", "show_standing"]
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
 def look(bench: Workbench, name: str | None, *, as_json: bool) -> None:
-    """Look at this session and machine, or at one NAME: a command, a directory or a file.
+    """Look at this session and machine, or at one NAME: a command, a directory, a file or a pattern.
 
-    A NAME with a slash in it is a directory or file; any other is a command. Exit code 1 if a command is
-    not ready.
+    A NAME with a slash in it is a directory or file; one with `*`, `?` or `[` is a pattern; any other is a
+    command, for which new sessions of your shells are opened (they run your startup files). Exit code 1 if
+    a command is not ready in this session.
     """
     if name is None:
         _look_around(bench, as_json=as_json)
     elif "/" in name or name in (".", ".."):
         _look_at_place(bench, name, as_json=as_json)
+    elif any(c in name for c in "*?["):
+        _look_for_pattern(bench, name, as_json=as_json)
     else:
         _look_for_name(bench, name, as_json=as_json)
 
@@ -60,20 +63,46 @@ def _look_around(bench: Workbench, *, as_json: bool) -> None:
 
 def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     from unified_shell.core.commands.candidates import look_for_command
+    from unified_shell.core.commands.desktop import menu_entries
     from unified_shell.core.commands.states import State
     from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.core.verification.managed import managed_places
+    from unified_shell.core.verification.name_states import name_states, session_is_stale
 
-    report = look_for_command(name, bench.host, managed_places(bench.locations), read_wiring(bench.locations))
+    wiring = read_wiring(bench.locations)
+    report = look_for_command(name, bench.host, managed_places(bench.locations), wiring)
+    sessions, menu = name_states(report, bench.host), menu_entries(name, bench.host)
+    stale = session_is_stale(bench.host, wiring)
     if as_json:
+        import dataclasses
+
         from unified_shell.views.json_view import json_text
 
-        bench.screen.result(json_text("name", report))
+        fields = {one.name: getattr(report, one.name) for one in dataclasses.fields(report)}
+        bench.screen.result(
+            json_text("name", {**fields, "sessions": sessions, "menu": menu, "session_is_stale": stale})
+        )
     else:
-        from unified_shell.views.look_view import print_name
+        from unified_shell.views.look_view import print_name, print_sessions
 
         print_name(bench.screen, report, bench.host.home)
+        print_sessions(bench.screen, report, sessions, menu, bench.host.home, stale=stale)
     if report.state is not State.READY:
+        click.get_current_context().exit(1)
+
+
+def _look_for_pattern(bench: Workbench, pattern: str, *, as_json: bool) -> None:
+    from unified_shell.core.commands.patterns import match_names
+    from unified_shell.core.verification.managed import managed_places
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.look_view import print_matches
+
+    found = match_names(pattern, bench.host, managed_places(bench.locations))
+    if as_json:
+        bench.screen.result(json_text("names", found))
+    else:
+        print_matches(bench.screen, pattern, found, bench.host.home)
+    if not found:
         click.get_current_context().exit(1)
 
 

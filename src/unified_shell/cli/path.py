@@ -1,89 +1,116 @@
 """`ush path`."""
 
+from typing import TYPE_CHECKING
+
 import click
 
 from .beginnings import VerbGroup
 from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
+if TYPE_CHECKING:
+    from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+
 __all__ = ["path"]
+
+on_variable = click.option(
+    "--variable", default="PATH", show_default=True, help="The search path, such as PYTHONPATH."
+)
 
 
 @click.group(cls=VerbGroup)
 def path() -> None:
-    """Directories on PATH in new sessions."""
+    """Directories on PATH and other search paths in new sessions."""
+
+
+@path.command("list")
+@click.option("--shell", "shell", default="", help="The shell; yours, if not given.")
+@click.option("--login", is_flag=True, help="In a login session, not one that a terminal program opens.")
+@click.option("--session", "this_session", is_flag=True, help="In this session as it is; opens no new one.")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_entries(bench: Workbench, shell: str, *, login: bool, this_session: bool, as_json: bool) -> None:
+    """List PATH in a new session, entry by entry: what it gives and hides, and which file and line put it there."""
+    from unified_shell.core.shells.path_report import report_path
+    from unified_shell.core.shells.wiring import read_wiring
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.path_view import print_path, print_session_path
+
+    wiring = read_wiring(bench.locations)
+    if this_session:
+        print_session_path(bench.screen, bench.host.search_path(), wiring, bench.host.home, as_json=as_json)
+        return
+    dialect, mode = _asked(bench, shell, login=login)
+    bench.screen.say(
+        f"A new session of {dialect.name} is opened, and once more to trace it; both run your startup files."
+    )
+    report = report_path(dialect, mode, bench.host, bench.locations)
+    if as_json:
+        bench.screen.result(json_text("path", {"report": report, "wiring": wiring.entries}))
+    else:
+        print_path(bench.screen, report, wiring, bench.host.home)
+    if report.trouble and not report.entries:
+        click.get_current_context().exit(1)
 
 
 @path.command()
 @click.argument("directory")
 @click.option("--front", "side", flag_value="front", default="front", help="Before what is inherited (the default).")
 @click.option("--back", "side", flag_value="back", help="After what is inherited.")
+@click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
+@on_variable
 @change_options
 @pass_bench
-def add(bench: Workbench, directory: str, side: str, *, how: How) -> None:
-    """Have DIRECTORY on PATH in new sessions, once: wiring, session file and startup file in one plan."""
+def add(bench: Workbench, directory: str, side: str, before: str, variable: str, *, how: How) -> None:
+    """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
+
+    One that is there already is moved to where it is wanted.
+    """
     from unified_shell.core.shells.dialects.dialect import Side
     from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.search_paths import plan_path_add
+    from unified_shell.core.shells.search_paths import Wish, plan_path_add
+
+    wish = Wish(directory=directory, variable=variable, side=Side(side), before=before)
+    perform(bench, lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations), how)
+
+
+@path.command()
+@click.argument("directory")
+@on_variable
+@change_options
+@pass_bench
+def drop(bench: Workbench, directory: str, variable: str, *, how: How) -> None:
+    """Have DIRECTORY on a search path in new sessions no more."""
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.search_paths import plan_path_drop
 
     perform(
         bench,
-        lambda: plan_path_add(directory, Side(side), chosen_shells(bench.host), bench.host, bench.locations),
+        lambda: plan_path_drop(directory, variable, chosen_shells(bench.host), bench.host, bench.locations),
         how,
     )
 
 
-@path.command("list")
-@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@path.command()
+@change_options
 @pass_bench
-def list_entries(bench: Workbench, *, as_json: bool) -> None:
-    """List this session's PATH in order, with faults, and what the wiring wants in new ones."""
-    from unified_shell.core.machine.places import shown
-    from unified_shell.core.shells.search_paths import commands_in, find_faults
-    from unified_shell.core.shells.wiring import read_wiring
-    from unified_shell.views.json_view import json_text
-    from unified_shell.views.tables import heading, print_table
+def tidy(bench: Workbench, *, how: How) -> None:
+    """Propose what to do about dead and doubled entries: dropped from the wiring, put off in your own lines."""
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.tidying import plan_tidy
 
-    entries = bench.host.search_path()
-    faults = {one.position: one.kind.value for one in find_faults(entries)}
-    wiring = read_wiring(bench.locations)
-    rows = [
-        {
-            "position": position,
-            "directory": entry,
-            "commands": len(commands_in(entry)),
-            "fault": faults.get(position, ""),
-            "wired": wiring.find("PATH", entry) is not None,
-        }
-        for position, entry in enumerate(entries, 1)
-    ]
-    if as_json:
-        bench.screen.result(json_text("path", {"entries": rows, "wiring": wiring.entries}))
-        return
-    home = bench.host.home
-    heading(bench.screen, "This session")
-    print_table(
-        bench.screen,
-        ("place", "directory", "commands", "remarks"),
-        [
-            (
-                str(one["position"]),
-                shown(str(one["directory"]), home) or "(empty)",
-                str(one["commands"]),
-                "; ".join(filter(None, [str(one["fault"]), "in the wiring" if one["wired"] else ""])),
-            )
-            for one in rows
-        ],
-        indent=2,
-    )
-    heading(bench.screen, "\nWanted in new sessions")
-    wanted = [
-        (path.side.value, shown(directory, home))
-        for path in wiring.search_paths()
-        if path.variable == "PATH"
-        for directory in path.directories
-    ]
-    if wanted:
-        print_table(bench.screen, ("side", "directory"), wanted, indent=2)
-    else:
-        bench.screen.result("  nothing yet; ush path add DIRECTORY")
+    bench.screen.say("New sessions of your shells are opened and traced; they run your startup files.")
+    perform(bench, lambda: plan_tidy(chosen_shells(bench.host), bench.host, bench.locations), how)
+
+
+def _asked(bench: Workbench, shell: str, *, login: bool) -> "tuple[Dialect, Mode]":
+    from unified_shell.core.errors import CouldNot
+    from unified_shell.core.shells.dialects import dialect_named
+    from unified_shell.core.shells.dialects.dialect import Mode
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.sessions import find_program
+
+    dialect = dialect_named(shell) if shell else chosen_shells(bench.host)[0]
+    if find_program(dialect, bench.host) is None:
+        raise CouldNot(f"{dialect.name} is not on this machine", next_step="ush look   (the shells that are)")
+    return dialect, Mode.LOGIN if login else Mode.INTERACTIVE

@@ -3,16 +3,27 @@
 from collections.abc import Sequence
 
 from unified_shell.core.commands.candidates import NameReport
+from unified_shell.core.commands.desktop import MenuEntry
 from unified_shell.core.commands.directories import PlaceReport
+from unified_shell.core.commands.patterns import MatchedName
 from unified_shell.core.interpreters.discovery import FoundInterpreter
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import shown
+from unified_shell.core.verification.name_states import SessionState
 from unified_shell.core.verification.survey import Survey
 
 from .screen import Screen
 from .tables import heading, print_rows, print_table
 
-__all__ = ["print_interpreters", "print_name", "print_place", "print_standing", "print_survey"]
+__all__ = [
+    "print_interpreters",
+    "print_matches",
+    "print_name",
+    "print_place",
+    "print_sessions",
+    "print_standing",
+    "print_survey",
+]
 
 
 def print_survey(screen: Screen, seen: Survey, home: str) -> None:
@@ -116,8 +127,45 @@ def print_name(screen: Screen, report: NameReport, home: str) -> None:
         screen.result(f"  not searched to the end, for time: {left}")
     if report.nearest_name:
         screen.result(f"  a name like it: {report.nearest_name}")
+
+
+def print_sessions(
+    screen: Screen,
+    report: NameReport,
+    sessions: Sequence[SessionState],
+    menu: Sequence[MenuEntry],
+    home: str,
+    *,
+    stale: bool,
+) -> None:
+    """Write what the name is in new sessions, which menu entries start it, and what to type next."""
+    rows = [
+        (one.state.value, f"{one.mode.value} {one.shell}", shown(one.file, home) if one.file else "", one.why)
+        for one in sessions
+    ]
+    if rows:
+        print_table(screen, ("state", "new session", "answers", "why"), rows, indent=2)
+    for entry in menu:
+        gone = "" if entry.starts else ", which is not there"
+        title = f"{entry.title!r} ({shown(entry.file, home)})"
+        screen.result(f"  menu entry {title} starts {shown(entry.program, home)}{gone}")
+    if stale:
+        screen.result("  this session began before the wiring was changed; a new one has what is wanted now")
     if report.remedy:
         screen.result(f"Next: {report.remedy}")
+
+
+def print_matches(screen: Screen, pattern: str, found: Sequence[MatchedName], home: str) -> None:
+    """Write the names that fit a pattern."""
+    heading(screen, f"{pattern}: {len(found)} name{'' if len(found) == 1 else 's'}")
+    rows = [
+        (one.state.value, one.name, shown(one.file, home), f"{one.others} more of that name" if one.others else "")
+        for one in found
+    ]
+    if rows:
+        print_table(screen, ("state", "name", "answers", ""), rows, indent=2)
+    else:
+        screen.result("  searched: PATH, what ush manages, the usual places beside it")
 
 
 def print_place(screen: Screen, report: PlaceReport, home: str) -> None:

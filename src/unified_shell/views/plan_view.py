@@ -27,7 +27,10 @@ def print_plan(screen: Screen, plan: Plan) -> None:
     heading(screen, f"Plan: {plan.aim}")
     edits = [line for line in plan.lines if line.kind is LineKind.EDIT]
     others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
-    print_rows(screen, [(WORDS[line.kind], line.subject, line.detail) for line in others])
+    # What has nothing to be said of it would push the others' remarks far to the right.
+    bare = [line for line in others if line.kind in (LineKind.NOTE, LineKind.WARNING) and not line.detail]
+    print_rows(screen, [(WORDS[line.kind], line.subject, line.detail) for line in others if line not in bare])
+    print_rows(screen, [(WORDS[line.kind], line.subject) for line in bare])
     for line in edits:
         rows = [("", f"  {one}") for one in line.detail.splitlines()]
         print_rows(screen, [(WORDS[line.kind], line.subject), *rows])

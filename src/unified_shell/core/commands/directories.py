@@ -7,7 +7,7 @@ from unified_shell.core.machine.executables import FileKind, is_executable_file,
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
-from unified_shell.core.shells.search_paths import commands_in
+from unified_shell.core.shells.path_faults import commands_in
 from unified_shell.core.shells.wiring import read_wiring
 
 __all__ = ["PlaceReport", "look_at_place"]

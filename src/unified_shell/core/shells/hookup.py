@@ -20,7 +20,16 @@ from .session_files import session_file
 from .sessions import Session, find_program, fresh_variables, open_session
 from .startup_files import StartupState, check_takes_block, hook_file, read_startup_states
 
-__all__ = ["SESSIONS_NOTE", "HookUp", "Proof", "chosen_shells", "plan_hookup", "plan_unhook", "wired_modes"]
+__all__ = [
+    "SESSIONS_NOTE",
+    "HookUp",
+    "Proof",
+    "chosen_shells",
+    "plan_hookup",
+    "plan_unhook",
+    "shells_of_their_own",
+    "wired_modes",
+]
 
 
 SESSIONS_NOTE = PlanLine(
@@ -30,11 +39,15 @@ SESSIONS_NOTE = PlanLine(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HookUp:
-    """The steps that wire shells, their lines in the plan, and the blocks that are there already."""
+    """The steps that wire shells, their lines in the plan, and the blocks that are there already.
+
+    `modes` are the kinds of session that will read the wiring by it, or read it no more.
+    """
 
     steps: tuple[PutBlock | DropBlock, ...]
     lines: tuple[PlanLine, ...]
     relies_on: tuple[str, ...] = ()
+    modes: "tuple[tuple[Dialect, Mode], ...]" = ()
 
 
 def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, ...]:
@@ -49,6 +62,19 @@ def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, .
     return known or next(((one,) for one in DIALECTS if find_program(one, host)), ())
 
 
+def shells_of_their_own(host: Host) -> tuple[Dialect, ...]:
+    """Return the shells that have the hook-up in a file that no other shell reads."""
+    return tuple(
+        dialect
+        for dialect in DIALECTS
+        if find_program(dialect, host)
+        and any(
+            one.is_read and one.block is BlockState.WHOLE and os.path.basename(one.path) != ".profile"
+            for one in read_startup_states(dialect, host)
+        )
+    )
+
+
 def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
     """Plan one block in each file that these shells read, each file once.
 
@@ -57,10 +83,14 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
     steps: dict[str, PutBlock] = {}
     lines: list[PlanLine] = []
     there: list[str] = []
+    modes: list[tuple[Dialect, Mode]] = []
     for dialect in shells:
         for mode in Mode:
             state = hook_file(dialect, mode, host)
-            if state is None or state.real in steps:
+            if state is None:
+                continue
+            modes.append((dialect, mode))
+            if state.real in steps:
                 continue
             check_takes_block(state, host)
             if state.block is BlockState.WHOLE:
@@ -69,7 +99,9 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
             step = PutBlock(path=state.real, block=_block_for(dialect, state, host, locations))
             steps[state.real] = step
             lines.append(_line(dialect, state, host, step))
-    return HookUp(steps=tuple(steps.values()), lines=tuple(lines), relies_on=tuple(dict.fromkeys(there)))
+    return HookUp(
+        steps=tuple(steps.values()), lines=tuple(lines), relies_on=tuple(dict.fromkeys(there)), modes=tuple(modes)
+    )
 
 
 def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
@@ -96,7 +128,7 @@ def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
                     detail="".join(f"- {line}\n" for line in block.text.splitlines()),
                 )
             )
-    return HookUp(steps=tuple(steps.values()), lines=tuple(lines))
+    return HookUp(steps=tuple(steps.values()), lines=tuple(lines), modes=wired_modes(host))
 
 
 def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
@@ -112,24 +144,49 @@ def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
     )
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Aims:
+    """What new sessions must have."""
+
+    variable: str
+    wanted: tuple[str, ...]
+    unwanted: tuple[str, ...]
+    values: tuple[tuple[str, str], ...]
+
+
 class Proof:
     """New sessions before and after an edit of startup files, compared.
 
     What failed or was printed before counts for nothing; what is new puts the edit back.
     """
 
-    def __init__(self, shells: Sequence[Dialect], host: Host, files: Sequence[str]) -> None:
+    def __init__(self, modes: Sequence[tuple[Dialect, Mode]], host: Host, files: Sequence[str]) -> None:
         self._host, self._files = host, tuple(files)
-        present = [dialect for dialect in shells if find_program(dialect, host)]
-        hooks = {(dialect, mode): hook_file(dialect, mode, host) for dialect in present for mode in Mode}
-        self._modes = [key for key, state in hooks.items() if state is not None]
-        # A file that several shells read is checked as the one that can do least.
-        self._owners = {state.real: key[0] for key, state in reversed(hooks.items()) if state is not None}
+        self._modes = [key for key in dict.fromkeys(modes) if find_program(key[0], host)]
+        # A file that several shells read is checked as the first of them reads it.
+        self._owners = {
+            state.real: dialect for dialect in DIALECTS for state in read_startup_states(dialect, host)
+        } | {
+            state.real: dialect
+            for dialect, mode in reversed(self._modes)
+            if (state := hook_file(dialect, mode, host)) is not None
+        }
         self._before = self._sessions()
         self._syntax_before = self._syntax_errors()
 
-    def findings(self, variable: str, wanted: Sequence[str]) -> tuple[Finding, ...]:
-        """Return what new sessions say now: that they open as before, and have each wanted entry once."""
+    def findings(
+        self,
+        variable: str,
+        wanted: Sequence[str],
+        *,
+        unwanted: Sequence[str] = (),
+        values: Sequence[tuple[str, str]] = (),
+    ) -> tuple[Finding, ...]:
+        """Return what new sessions say now: that they open as before, and have what is wanted.
+
+        That is each of `wanted` once on the search path `variable`, none of `unwanted`, and the `values`.
+        """
+        aims = _Aims(variable=variable, wanted=tuple(wanted), unwanted=tuple(unwanted), values=tuple(values))
         found = [
             Finding(
                 subject=shown(file, self._host.home),
@@ -144,7 +201,7 @@ class Proof:
         ]
         if not found:
             for before, after in zip(self._before, self._sessions(), strict=True):
-                found += _compare(before, after, variable, wanted, self._host.home)
+                found += _compare(before, after, aims, self._host.home)
         return tuple(found)
 
     def _sessions(self) -> tuple[Session, ...]:
@@ -169,7 +226,7 @@ class Proof:
         return found
 
 
-def _compare(before: Session, after: Session, variable: str, wanted: Sequence[str], home: str) -> list[Finding]:
+def _compare(before: Session, after: Session, aims: "_Aims", home: str) -> list[Finding]:
     subject = _subject(after)
     if after.trouble:
         known = bool(before.trouble)
@@ -195,21 +252,36 @@ def _compare(before: Session, after: Session, variable: str, wanted: Sequence[st
                 puts_back=True,
             )
         ]
-    return [_entry_finding(after, variable, directory, home) for directory in wanted] or [
+    found = [_entry_finding(after, aims.variable, directory, home, times=1) for directory in aims.wanted]
+    found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
+    found += [_value_finding(after, name, value) for name, value in aims.values]
+    return found or [
         Finding(subject=subject, question="opens", holds=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
     ]
 
 
-def _entry_finding(session: Session, variable: str, directory: str, home: str) -> Finding:
-    entries = session.search_path(variable)
-    times = entries.count(directory)
-    answer = f"at place {entries.index(directory) + 1} of {len(entries)}" if times == 1 else f"{times} times"
+def _value_finding(session: Session, name: str, value: str) -> Finding:
+    there = dict(session.variables).get(name)
     return Finding(
         subject=_subject(session),
-        question=f"has {shown(directory, home)} on {variable}",
-        holds=times == 1,
-        answer=answer,
-        remedy="" if times == 1 else "ush shell list",
+        question=f"has the variable {name}",
+        holds=there == value,
+        answer="yes" if there == value else ("it is not set" if there is None else f"it is {there!r}"),
+        remedy="" if there == value else "ush shell list",
+        elapsed_seconds=session.elapsed_seconds,
+    )
+
+
+def _entry_finding(session: Session, variable: str, directory: str, home: str, *, times: int) -> Finding:
+    entries = session.search_path(variable)
+    found = entries.count(directory)
+    place = f"at place {entries.index(directory) + 1} of {len(entries)}" if found == 1 else f"{found} times"
+    return Finding(
+        subject=_subject(session),
+        question=f"has {shown(directory, home)} on {variable}" + ("" if times else " no more"),
+        holds=found == times,
+        answer=place if found else ("yes" if times == 0 else "it is not there"),
+        remedy="" if found == times else f"ush path list --shell {session.shell}   (who puts it there)",
         elapsed_seconds=session.elapsed_seconds,
     )
 

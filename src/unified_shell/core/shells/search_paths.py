@@ -1,123 +1,133 @@
-"""Changing what is on a search path: wiring, session files and hook-up in one plan; and faults on it."""
+"""Changing what is on a search path: wiring, session files and hook-up in one plan."""
 
 import os
-import stat
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import Enum
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.changes.steps import PutRecord, Step
-from unified_shell.core.errors import WordsOff, nearest
-from unified_shell.core.findings import Finding
-from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.errors import Refused, WordsOff, nearest
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, typed
 
 from .dialects import SH
 from .dialects.dialect import Dialect, Side
-from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup
-from .session_files import session_file_steps
-from .wiring import Wiring, check_directory_name, read_wiring, wiring_file
+from .path_faults import commands_in, find_faults, first_on
+from .wiring import Wiring, check_directory_name, read_wiring
+from .wiring_changes import WiringChange, plan_wiring
 
-__all__ = ["FaultKind", "PathFault", "commands_in", "find_faults", "plan_path_add"]
+__all__ = ["PATH", "Wish", "check_variable_name", "plan_path_add", "plan_path_drop"]
 
 PATH = "PATH"
-
-
-class FaultKind(Enum):
-    """What can be wrong with an entry of a search path."""
-
-    MISSING = "is not there"
-    NOT_DIRECTORY = "is no directory"
-    DUPLICATE = "is there twice"
-    RELATIVE = "is relative: it means another directory in each place"
-    EMPTY = "is empty: it means the current directory"
-    LITERAL_TILDE = "holds a literal ~, which programs do not expand"
-    WRITABLE_BY_OTHERS = "can be written by others"
-    UNREADABLE = "cannot be read"
+MOST_ANSWERS = 20
+# These are lists of another kind: templates with semicolons, or words of a language.
+OTHER_LISTS = {"LUA_PATH": ";", "LUA_CPATH": ";", "TCLLIBPATH": "a space"}
+SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging", "random.py", "email")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PathFault:
-    """One fault of one entry; `position` counts from 1."""
+class Wish:
+    """What is wanted: a directory on a variable, at a side, or right before another entry."""
 
-    position: int
-    directory: Place
-    kind: FaultKind
-
-
-def find_faults(entries: Sequence[str]) -> tuple[PathFault, ...]:
-    """Return the faults of a search path's entries, in order."""
-    found, seen = [], set()
-    for position, entry in enumerate(entries, 1):
-        kind = FaultKind.DUPLICATE if entry in seen else _fault(entry)
-        seen.add(entry)
-        if kind is not None:
-            found.append(PathFault(position=position, directory=Place(entry), kind=kind))
-    return tuple(found)
+    directory: str
+    variable: str = PATH
+    side: Side = Side.FRONT
+    before: str = ""
 
 
-def commands_in(directory: str) -> tuple[str, ...]:
-    """Return the names of the commands that a directory offers, sorted; none where it cannot be read."""
-    try:
-        names = os.listdir(directory)
-    except OSError:
-        return ()
-    return tuple(sorted(name for name in names if is_executable_file(join(directory, name))))
-
-
-def plan_path_add(
-    directory: str,
-    side: Side,
-    shells: Sequence[Dialect],
-    host: Host,
-    locations: Locations,
-) -> Change:
-    """Plan to have a directory on PATH in the new sessions of these shells, once.
+def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to have a directory on a search path in the new sessions of these shells, once.
 
     Raises WordsOff for a directory that is not there, Refused for a name that cannot stand on a path.
     """
-    place = _checked_directory(directory, host)
+    check_variable_name(wish.variable)
+    place = _checked_directory(wish.directory, host)
     before = read_wiring(locations)
-    known = before.find(PATH, place)
-    wiring = before if known is not None and known.side is side else before.with_entry(PATH, place, side)
-    hookup = plan_hookup(shells, host, locations)
-    steps: tuple[Step, ...] = (
-        *_record_steps(before, wiring, locations),
-        *session_file_steps(wiring, locations, host.home),
-        *hookup.steps,
+    after = _wished(before, place, wish, host)
+    name = shown(place, host.home)
+    where = f"before {shown(_absolute(wish.before, host), host.home)} on {wish.variable}"
+    where = where if wish.before else f"at the {wish.side.value} of {wish.variable}"
+    on = "" if wish.variable == PATH else f" --variable {wish.variable}"
+    change = WiringChange(
+        words=f"path add {typed(place, host.home)}{on}",
+        aim=f"Have {name} {where} in new sessions",
+        before=before,
+        after=after,
+        lines=_add_lines(place, wish, before, after, host),
+        afterwards=_afterwards(place, wish, host),
+        nothing=f"{name} is there in new sessions already, {where}",
+        variable=wish.variable,
+        wanted=(place,),
     )
-    words = f"path add {typed(place, host.home)}"
-    if not steps:
-        said = f"{shown(place, host.home)} is on PATH in new sessions already, at the {side.value}"
-        plan = Plan(words=words, aim=said, nothing_to_do=said)
-        return Change(plan=plan, prepare=lambda _staging: ())
-    plan = Plan(
-        words=words,
-        aim=f"Have {shown(place, host.home)} at the {side.value} of PATH in new sessions",
-        lines=_lines(place, side, before, hookup, host),
-        relies_on=hookup.relies_on,
-        afterwards=_afterwards(place, side, host),
+    return plan_wiring(change, shells, host, locations)
+
+
+def plan_path_drop(
+    directory: str, variable: str, shells: Sequence[Dialect], host: Host, locations: Locations
+) -> Change:
+    """Plan to take a directory off a search path; only the wiring's own entries can go this way."""
+    place = Place(os.path.normpath(_absolute(directory, host)))
+    before = read_wiring(locations)
+    if before.find(variable, place) is None:
+        known = [shown(one.directory, host.home) for one in before.entries if one.variable == variable]
+        near = nearest(shown(place, host.home), known)
+        raise WordsOff(
+            f"{shown(place, host.home)} is not in the wiring of {variable}",
+            where=f"did you mean {near}?" if near else "",
+            next_step="ush path list   (it says which file and line put an entry there)",
+        )
+    after = before.without_entry(variable, place)
+    change = WiringChange(
+        words=f"path drop {typed(place, host.home)}",
+        aim=f"Have {shown(place, host.home)} on {variable} in new sessions no more",
+        before=before,
+        after=after,
+        lines=(
+            PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {shown(place, host.home)}"),
+            *_answers(before, after, variable, host),
+        ),
+        afterwards=("New sessions do without it; those that are open keep it.",),
+        variable=variable,
+        unwanted=(place,),
     )
-    files = [step.path for step in hookup.steps]
-    proofs: list[Proof] = []
+    return plan_wiring(change, shells, host, locations, hook=False)
 
-    def prepare(_staging: Place) -> tuple[Step, ...]:
-        # The sessions as they are before the edit: what fails then is not the edit's fault.
-        proofs.append(Proof(shells, host, files))
-        return steps
 
-    def verify() -> tuple[Finding, ...]:
-        return proofs[-1].findings(PATH, [place])
+def check_variable_name(name: str) -> None:
+    """Raise for what is no variable's name, and for lists that are not joined by colons."""
+    if not name or not (name[0].isalpha() or name[0] == "_") or not all(c.isalnum() or c == "_" for c in name):
+        raise WordsOff(f"{name!r} is no variable's name: letters, digits and '_' are", next_step="ush variable list")
+    if not name.isascii():
+        raise WordsOff(f"{name!r} is no variable's name: only ASCII letters are", next_step="ush variable list")
+    if name in OTHER_LISTS:
+        raise Refused(
+            f"{name} is a list joined by {OTHER_LISTS[name]}, which this version does not wire",
+            next_step=f"ush variable add {name} VALUE   (the whole value)",
+        )
 
-    return Change(plan=plan, prepare=prepare, verify=verify)
+
+def _wished(before: Wiring, place: Place, wish: Wish, host: Host) -> Wiring:
+    if wish.before:
+        other = Place(os.path.normpath(_absolute(wish.before, host)))
+        anchor = before.find(wish.variable, other)
+        if anchor is None:
+            there = [shown(one.directory, host.home) for one in before.entries if one.variable == wish.variable]
+            raise WordsOff(
+                f"{shown(other, host.home)} is not in the wiring, so nothing can be put before it",
+                where=f"there are: {', '.join(there) or 'none'}",
+                next_step=f"ush path add {typed(place, host.home)} --front",
+            )
+        return before.with_entry_before(wish.variable, place, other)
+    known = before.find(wish.variable, place)
+    return (
+        before
+        if known is not None and known.side is wish.side
+        else before.with_entry(wish.variable, place, wish.side)
+    )
 
 
 def _checked_directory(directory: str, host: Host) -> Place:
-    text = directory if directory.startswith("/") else join(host.working_directory, directory)
-    place = Place(os.path.normpath(text))
+    place = Place(os.path.normpath(_absolute(directory, host)))
     check_directory_name(place)
     if os.path.isdir(place):
         return place
@@ -139,68 +149,91 @@ def _checked_directory(directory: str, host: Host) -> Place:
     )
 
 
-def _record_steps(before: Wiring, after: Wiring, locations: Locations) -> tuple[PutRecord, ...]:
-    was = {one.keys: one.value_text for one in before.entries}
-    return tuple(
-        PutRecord(path=wiring_file(locations), keys=one.keys, before=was.get(one.keys, ""), after=one.value_text)
-        for one in after.entries
-        if was.get(one.keys) != one.value_text
-    )
+def _absolute(directory: str, host: Host) -> str:
+    return directory if directory.startswith("/") else join(host.working_directory, directory)
 
 
-def _lines(place: Place, side: Side, before: Wiring, hookup: HookUp, host: Host) -> tuple[PlanLine, ...]:
+def _add_lines(place: Place, wish: Wish, before: Wiring, after: Wiring, host: Host) -> tuple[PlanLine, ...]:
     name, commands = shown(place, host.home), commands_in(place)
     lines = []
-    if before.find(PATH, place) is None:
-        offer = f"offers {_some(commands)}" if commands else "offers no command yet"
-        lines.append(PlanLine(kind=LineKind.ADD, subject=f"PATH, {side.value}: {name}", detail=offer))
-    else:
-        lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"PATH: {name} moves to the {side.value}"))
-    lines += [_answer_line(place, side, command, host) for command in commands if _other(place, command, host)]
+    if before.find(wish.variable, place) is None:
+        offer = ""
+        if wish.variable == PATH:
+            offer = f"offers {_some(commands)}" if commands else "offers no command yet"
+        lines.append(PlanLine(kind=LineKind.ADD, subject=f"{wish.variable}, {wish.side.value}: {name}", detail=offer))
+    elif before != after:
+        lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"{wish.variable}: {name} moves"))
+    lines += _answers(before, after, wish.variable, host)
+    if wish.variable == "PYTHONPATH":
+        lines += _module_warnings(place, name)
     lines += [PlanLine(kind=LineKind.WARNING, subject=f"{name} {fault.kind.value}") for fault in find_faults([place])]
-    return (*lines, SESSIONS_NOTE, *hookup.lines)
+    return tuple(lines)
 
 
-def _other(place: str, command: str, host: Host) -> str:
-    folders = [one for one in host.search_path() if one.startswith("/") and one != place]
-    return next((join(one, command) for one in folders if is_executable_file(join(one, command))), "")
-
-
-def _answer_line(place: Place, side: Side, command: str, host: Host) -> PlanLine:
-    other, mine = _other(place, command, host), shown(join(place, command), host.home)
-    if side is Side.FRONT:
-        return PlanLine(
-            kind=LineKind.CHANGE, subject=f"{command} will answer from {mine}", detail=f"now from {other}"
+def _module_warnings(place: Place, name: str) -> list[PlanLine]:
+    """Say what a directory on a module search path would stand in front of, in every interpreter."""
+    found = [one for one in SHADOWING_FILES if os.path.exists(join(place, one))]
+    lines = [
+        PlanLine(
+            kind=LineKind.WARNING, subject="every Python and every environment searches it before its own packages"
         )
-    return PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {other}", detail=f"{mine} comes after it")
+    ]
+    if found:
+        subject = f"{name} holds {', '.join(found)}, which would stand in front of the standard library's"
+        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    if "site-packages" in place or "dist-packages" in place:
+        subject = f"{name} belongs to one interpreter; others would load packages made for it"
+        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    return lines
 
 
-def _afterwards(place: Place, side: Side, host: Host) -> tuple[str, ...]:
-    word = SH.quote_place(place, host.home)
-    line = f'PATH={word}:"$PATH"' if side is Side.FRONT else f'PATH="$PATH":{word}'
-    commands = commands_in(place)
+def _answers(before: Wiring, after: Wiring, variable: str, host: Host) -> list[PlanLine]:
+    """Return a line for each command name whose answer changes, from what to what."""
+    if variable != PATH:
+        return []
+    old, new = _entries(before, host), _entries(after, host)
+    touched = [one for one in dict.fromkeys((*old, *new)) if _position(old, one) != _position(new, one)]
+    wired = {one.directory for one in (*before.entries, *after.entries)}
+    names = sorted({command for one in touched if one in wired for command in commands_in(one)})
+    lines = []
+    for command in names:
+        was, will = first_on(old, command), first_on(new, command)
+        if was != will and was and will:
+            detail = f"now from {shown(was, host.home)}"
+            subject = f"{command} will answer from {shown(will, host.home)}"
+            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=detail))
+        elif was and not will:
+            lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"{command} will answer no more", detail=was))
+        elif was == will and was and os.path.dirname(was) not in wired:
+            own = next(join(one, command) for one in touched if one in wired and command in commands_in(one))
+            detail = f"{shown(own, host.home)} comes after it"
+            lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {was}", detail=detail))
+    more = len(lines) - MOST_ANSWERS
+    cut = [PlanLine(kind=LineKind.NOTE, subject=f"and {more} more names")] if more > 0 else []
+    return [*lines[:MOST_ANSWERS], *cut]
+
+
+def _entries(wiring: Wiring, host: Host) -> list[str]:
+    """Return PATH as this session's would be with that wiring, the wiring's own entries taken out first."""
+    own = {one.directory for one in wiring.entries if one.variable == PATH}
+    inherited = [one for one in host.search_path() if one not in own]
+    sides = {path.side: list(path.directories) for path in wiring.search_paths() if path.variable == PATH}
+    return [*sides.get(Side.FRONT, []), *inherited, *sides.get(Side.BACK, [])]
+
+
+def _position(entries: Sequence[str], one: str) -> int:
+    return list(entries).index(one) if one in entries else -1
+
+
+def _afterwards(place: Place, wish: Wish, host: Host) -> tuple[str, ...]:
+    word, name = SH.quote_place(place, host.home), wish.variable
+    front = f'{name}={word}"${{{name}:+:${name}}}"' if name != PATH else f'{name}={word}:"${name}"'
+    line = front if wish.side is Side.FRONT else f'{name}="${{{name}:+${name}:}}"{word}'
+    commands = commands_in(place) if name == PATH else ()
     start = (f"Start one: {commands[0]} --help",) if commands else ()
-    return (*start, "New sessions have it. This one does not yet; to update it, type:", f"  {line}")
+    export = "" if name == PATH else f"; export {name}"
+    return (*start, "New sessions have it. This one does not yet; to update it, type:", f"  {line}{export}")
 
 
 def _some(names: Sequence[str]) -> str:
     return ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
-
-
-def _fault(entry: str) -> FaultKind | None:
-    if not entry:
-        return FaultKind.EMPTY
-    if entry.startswith("~"):
-        return FaultKind.LITERAL_TILDE
-    if not entry.startswith("/"):
-        return FaultKind.RELATIVE
-    try:
-        facts = os.stat(entry)
-    except FileNotFoundError:
-        return FaultKind.MISSING
-    except OSError:
-        return FaultKind.UNREADABLE
-    if not stat.S_ISDIR(facts.st_mode):
-        return FaultKind.NOT_DIRECTORY
-    # The sticky bit does not help: anybody may still put a new command there.
-    return FaultKind.WRITABLE_BY_OTHERS if facts.st_mode & stat.S_IWOTH else None

@@ -27,7 +27,6 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Ch
         f"Let new sessions of {names} read the wiring",
         hookup=hookup,
         more=more,
-        shells=shells,
         host=host,
         nothing=f"new sessions of {names} read the wiring already",
     )
@@ -41,7 +40,6 @@ def plan_unwire(shells: Sequence[Dialect], host: Host) -> Change:
         f"Let new sessions of {names} read the wiring no more",
         hookup=plan_unhook(shells, host),
         more=(),
-        shells=shells,
         host=host,
         nothing=f"no startup file of {names} has the hook-up",
     )
@@ -53,7 +51,6 @@ def _change(
     *,
     hookup: HookUp,
     more: Sequence[Step],
-    shells: Sequence[Dialect],
     host: Host,
     nothing: str,
 ) -> Change:
@@ -61,7 +58,7 @@ def _change(
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
-        proofs.append(Proof(shells, host, [step.path for step in hookup.steps]))
+        proofs.append(Proof(hookup.modes, host, [step.path for step in hookup.steps]))
         return steps
 
     def verify() -> tuple[Finding, ...]:

@@ -8,10 +8,9 @@ from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown
-from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.hookup import wired_modes
-from unified_shell.core.shells.sessions import Session, find_program, open_session
+from unified_shell.core.shells.hookup import chosen_shells, wired_modes
+from unified_shell.core.shells.sessions import Session, open_session
 from unified_shell.core.shells.wiring import Wiring, read_wiring
 
 from .environment_checks import read_installed
@@ -22,11 +21,9 @@ __all__ = ["check_sessions", "check_wired_sessions"]
 def check_sessions(environment: Environment, host: Host, locations: Locations) -> tuple[Finding, ...]:
     """Open a new session of each wired shell and enter the environment there by its script.
 
-    Where no shell is wired, the shells of this machine are asked all the same: entering needs no wiring.
+    Where no shell is wired, the person's own is asked all the same: entering needs no wiring.
     """
-    modes = wired_modes(host) or tuple(
-        (one, Mode.INTERACTIVE) for one in DIALECTS if find_program(one, host) is not None
-    )
+    modes = wired_modes(host) or tuple((one, Mode.INTERACTIVE) for one in chosen_shells(host))
     commands = sorted({entry.name for one in read_installed(environment).values() for entry in one.commands})
     wiring = read_wiring(locations)
     found: list[Finding] = []

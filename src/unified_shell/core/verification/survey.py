@@ -15,7 +15,7 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.hookup import wired_modes
-from unified_shell.core.shells.search_paths import PathFault, commands_in, find_faults
+from unified_shell.core.shells.path_faults import PathFault, commands_in, find_faults
 from unified_shell.core.shells.wiring import Entry, read_wiring
 
 __all__ = ["PresentShell", "Survey", "next_thing", "survey"]

@@ -1,0 +1,66 @@
+"""`ush variable`."""
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import How, change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["variable"]
+
+
+@click.group(cls=VerbGroup)
+def variable() -> None:
+    """Variables in new sessions."""
+
+
+@variable.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_variables(bench: Workbench, *, as_json: bool) -> None:
+    """List the variables of the wiring, with what this session has."""
+    from unified_shell.core.shells.wiring import read_wiring
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.tables import print_table
+
+    wanted = read_wiring(bench.locations).variables
+    here = bench.host.environment()
+    if as_json:
+        rows = [{"name": one.name, "value": one.value, "here": here.get(one.name)} for one in wanted]
+        bench.screen.result(json_text("variables", rows))
+    elif not wanted:
+        bench.screen.result("No variable is wanted yet.\nNext: ush variable add NAME VALUE")
+    else:
+        told = {True: "has it", False: "has another value"}
+        rows_shown = [
+            (one.name, one.value, told[here[one.name] == one.value] if one.name in here else "began before it")
+            for one in wanted
+        ]
+        print_table(bench.screen, ("name", "value in new sessions", "this session"), rows_shown)
+
+
+@variable.command()
+@click.argument("name")
+@click.argument("value")
+@change_options
+@pass_bench
+def add(bench: Workbench, name: str, value: str, *, how: How) -> None:
+    """Have the variable NAME with a VALUE in new sessions."""
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.variables import plan_variable_add
+
+    perform(
+        bench, lambda: plan_variable_add(name, value, chosen_shells(bench.host), bench.host, bench.locations), how
+    )
+
+
+@variable.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def drop(bench: Workbench, name: str, *, how: How) -> None:
+    """Set the variable NAME in new sessions no more."""
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.variables import plan_variable_drop
+
+    perform(bench, lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations), how)

@@ -1,0 +1,49 @@
+"""Names that fit a pattern, such as `hum*`, with what answers to each."""
+
+import fnmatch
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.usual_places import usual_folders
+
+from .states import State
+
+__all__ = ["MatchedName", "match_names"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MatchedName:
+    """A name, the first file that answers to it (or would), and whether this session finds it."""
+
+    name: str
+    state: State
+    file: Place
+    others: int
+
+
+def match_names(pattern: str, host: Host, managed: Mapping[str, str]) -> tuple[MatchedName, ...]:
+    """Return the commands whose names fit, on PATH and in known places beside it, sorted by name."""
+    entries = [one for one in dict.fromkeys(host.search_path()) if one.startswith("/")]
+    beside = [one for one in (*managed, *usual_folders(host)) if one not in entries]
+    found: dict[str, list[tuple[bool, Place]]] = {}
+    for folder in (*entries, *beside):
+        try:
+            names = os.listdir(folder)
+        except OSError:
+            continue
+        for name in names:
+            if fnmatch.fnmatchcase(name, pattern) and is_executable_file(join(folder, name)):
+                found.setdefault(name, []).append((folder in entries, join(folder, name)))
+    return tuple(
+        MatchedName(
+            name=name,
+            state=State.READY if places[0][0] else State.HIDDEN,
+            file=places[0][1],
+            others=len(places) - 1,
+        )
+        for name, places in sorted(found.items())
+    )

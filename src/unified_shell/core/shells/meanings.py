@@ -1,0 +1,58 @@
+"""What each shell and mode takes a name for: the file it would start, or the alias or function before it."""
+
+import re
+from dataclasses import dataclass
+
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place
+
+from .dialects.dialect import Dialect, Mode
+from .path_faults import first_on
+from .sessions import Session, open_session
+
+__all__ = ["Meaning", "ask_meaning"]
+
+# What each says of a name that is no file; ksh and mksh call a remembered file a tracked alias.
+KINDS = (
+    (re.compile(r" is (an alias for|aliased to) "), "an alias"),
+    (re.compile(r" is a (shell )?function\b"), "a function"),
+    (re.compile(r" is a (special )?(shell )?(builtin|built-in|keyword|reserved word)\b"), "the shell's own command"),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Meaning:
+    """One new session's answer. `file` is what PATH gives; `instead` says what hides it, if anything."""
+
+    shell: str
+    mode: Mode
+    file: Place
+    instead: str
+    stamp: str
+    trouble: str
+
+
+def ask_meaning(dialect: Dialect, mode: Mode, name: str, host: Host) -> Meaning:
+    """Open a new session and ask what a name means there."""
+    session = open_session(dialect, mode, host, ask=lambda file: dialect.meaning_question(name, file))
+    return Meaning(
+        shell=dialect.name,
+        mode=mode,
+        file=Place(first_on(session.search_path(), name)),
+        instead=_instead(name, session.answer),
+        stamp=_stamp(session),
+        trouble=session.trouble,
+    )
+
+
+def _instead(name: str, answer: str) -> str:
+    first = next((line for line in answer.splitlines() if line.strip()), "")
+    for pattern, kind in KINDS:
+        found = pattern.search(first)
+        if found is not None and first.startswith(name):
+            return f"{kind} answers" + (f": {first[found.end() :].strip(" `'")}" if kind == "an alias" else "")
+    return ""
+
+
+def _stamp(session: Session) -> str:
+    return dict(session.variables).get("USH_WIRING", "")

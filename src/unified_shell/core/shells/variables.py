@@ -1,0 +1,89 @@
+"""Variables that a person wants in new sessions."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.errors import Refused, UnknownName
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+
+from .dialects import SH
+from .dialects.dialect import Dialect, SetVariable
+from .search_paths import check_variable_name
+from .wiring import Wiring, read_wiring
+from .wiring_changes import WiringChange, plan_wiring
+
+__all__ = ["plan_variable_add", "plan_variable_drop"]
+
+# Setting these in every session breaks shells, loaders or logins; each has a way of its own.
+REFUSED = {
+    "PATH": "ush path add DIRECTORY",
+    "HOME": "the account's own setting",
+    "USER": "the account's own setting",
+    "SHELL": "chsh",
+    "IFS": "a script of your own",
+    "PS1": "your startup file",
+    "LD_PRELOAD": "the one command that needs it",
+    "USH_ENVIRONMENT": "ush environment enter NAME",
+    "PYTHONHOME": "an environment; it makes every Python look for its library there",
+}
+
+
+def plan_variable_add(name: str, value: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to have a variable in new sessions; raises Refused for those that would break them."""
+    check = name if name not in ("LUA_PATH", "LUA_CPATH", "TCLLIBPATH") else "X"
+    check_variable_name(check)
+    if name in REFUSED or name.startswith("BASH_"):
+        raise Refused(
+            f"{name} is not set for every session", next_step=f"use {REFUSED.get(name, 'your own startup file')}"
+        )
+    if "\0" in value:
+        raise Refused("a value cannot hold a NUL character")
+    before = read_wiring(locations)
+    others = tuple(one for one in before.variables if one.name != name)
+    after = replace(before, variables=(*others, SetVariable(name=name, value=value)))
+    known = before.variable(name)
+    if known is not None and known.value == value:
+        after = before
+    inherited = host.variable(name)
+    detail = f"now {known.value}" if known else (f"this session has {inherited}" if inherited else "")
+    kind = LineKind.CHANGE if known else LineKind.ADD
+    change = WiringChange(
+        words=f"variable add {name}",
+        aim=f"Have {name} in new sessions",
+        before=before,
+        after=after,
+        lines=(PlanLine(kind=kind, subject=f"{name} = {_one_line(value)}", detail=_one_line(detail)),),
+        afterwards=(
+            "New sessions have it. This one does not yet; to update it, type:",
+            f"  export {name}={SH.quote_place(value, host.home)}",
+        ),
+        nothing=f"{name} has that value in new sessions already",
+        values=((name, value),),
+    )
+    return plan_wiring(change, shells, host, locations)
+
+
+def plan_variable_drop(name: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to set a variable in new sessions no more; raises UnknownName."""
+    before = read_wiring(locations)
+    known = before.variable(name)
+    if known is None:
+        raise UnknownName(
+            "variable in the wiring", name, [one.name for one in before.variables], next_step="ush variable list"
+        )
+    after: Wiring = replace(before, variables=tuple(one for one in before.variables if one.name != name))
+    change = WiringChange(
+        words=f"variable drop {name}",
+        aim=f"Set {name} in new sessions no more",
+        before=before,
+        after=after,
+        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{name} = {_one_line(known.value)}"),),
+        afterwards=("New sessions do without it; those that are open keep it.",),
+    )
+    return plan_wiring(change, shells, host, locations, hook=False)
+
+
+def _one_line(text: str) -> str:
+    return "".join(c if c.isprintable() else repr(c)[1:-1] for c in text)

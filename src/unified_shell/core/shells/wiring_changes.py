@@ -1,0 +1,89 @@
+"""A change of the wiring, whatever is in it: records, session files, hook-up and the sessions that prove it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.changes.plan import Change, Plan, PlanLine
+from unified_shell.core.changes.steps import DropRecord, PutRecord, Step
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place
+
+from .dialects.dialect import Dialect
+from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup, wired_modes
+from .session_files import session_file_steps
+from .wiring import VARIABLES, Wiring, variable_value_text, wiring_file
+
+__all__ = ["WiringChange", "plan_wiring"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WiringChange:
+    """The wiring before and after, and the words for it. New sessions must have each of `wanted` once on
+    `variable`, none of `unwanted`, and each of `values` as a variable's (name, value).
+    """
+
+    words: str
+    aim: str
+    before: Wiring
+    after: Wiring
+    lines: tuple[PlanLine, ...]
+    afterwards: tuple[str, ...] = ()
+    nothing: str = ""
+    variable: str = "PATH"
+    wanted: tuple[Place, ...] = ()
+    unwanted: tuple[Place, ...] = ()
+    values: tuple[tuple[str, str], ...] = ()
+
+
+def plan_wiring(
+    change: WiringChange, shells: Sequence[Dialect], host: Host, locations: Locations, *, hook: bool = True
+) -> Change:
+    """Return the change; with `hook`, startup files that do not read the wiring yet take the hook-up."""
+    hookup = plan_hookup(shells, host, locations) if hook else HookUp(steps=(), lines=())
+    steps: tuple[Step, ...] = (
+        *_record_steps(change.before, change.after, locations),
+        *session_file_steps(change.after, locations, host.home),
+        *hookup.steps,
+    )
+    if not steps:
+        plan = Plan(words=change.words, aim=change.aim, nothing_to_do=change.nothing or "it is so already")
+        return Change(plan=plan, prepare=lambda _staging: ())
+    plan = Plan(
+        words=change.words,
+        aim=change.aim,
+        lines=(*change.lines, SESSIONS_NOTE, *hookup.lines),
+        relies_on=hookup.relies_on,
+        afterwards=change.afterwards,
+    )
+    files = [step.path for step in hookup.steps]
+    modes = (*hookup.modes, *wired_modes(host))
+    proofs: list[Proof] = []
+
+    def prepare(_staging: Place) -> tuple[Step, ...]:
+        # The sessions as they are before the edit: what fails then is not the edit's fault.
+        proofs.append(Proof(modes, host, files))
+        return steps
+
+    def verify() -> tuple[Finding, ...]:
+        return proofs[-1].findings(change.variable, change.wanted, unwanted=change.unwanted, values=change.values)
+
+    return Change(plan=plan, prepare=prepare, verify=verify)
+
+
+def _record_steps(before: Wiring, after: Wiring, locations: Locations) -> tuple[PutRecord | DropRecord, ...]:
+    path = wiring_file(locations)
+    was = {one.keys: one.value_text for one in before.entries}
+    was |= {(VARIABLES, one.name): variable_value_text(one.value) for one in before.variables}
+    will = {one.keys: one.value_text for one in after.entries}
+    will |= {(VARIABLES, one.name): variable_value_text(one.value) for one in after.variables}
+    put = [
+        PutRecord(path=path, keys=keys, before=was.get(keys, ""), after=value)
+        for keys, value in will.items()
+        if was.get(keys) != value
+    ]
+    return (
+        *put,
+        *(DropRecord(path=path, keys=keys, before=value) for keys, value in was.items() if keys not in will),
+    )
