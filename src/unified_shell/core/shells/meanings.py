@@ -50,7 +50,8 @@ def _instead(name: str, answer: str) -> str:
     for pattern, kind in KINDS:
         found = pattern.search(first)
         if found is not None and first.startswith(name):
-            return f"{kind} answers" + (f": {first[found.end() :].strip(" `'")}" if kind == "an alias" else "")
+            text = first[found.end() :].strip(" `'")
+            return f"{kind} answers: {text}" if kind == "an alias" else f"{kind} answers"
     return ""
 
 
