@@ -57,14 +57,14 @@ class Road:
             with scope_lock(self.locations.data, words=change.plan.words, on_wait=self.on_wait):
                 if any(step.state() is not StepState.BEFORE for step in steps):
                     raise PlanMoved
-                self._switch(number, steps)
-                findings = self._verify(number, steps, change, strict=strict)
-                self._sweep(staging)
-                self.journal.set_state(number, EntryState.DONE, ended=now_seconds())
-                trim(self.journal, self.locations)
+                findings = self._switch_and_verify(number, steps, change, strict=strict)
         except BaseException as error:
             self._give_up(number, staging, error)
             raise
+        # From here on the change stands, whatever interrupts the tidying up.
+        with contextlib.suppress(KeyboardInterrupt):
+            self._sweep(staging)
+            trim(self.journal, self.locations)
         return Outcome(number=number, findings=findings)
 
     def _begin(self, plan: Plan) -> tuple[int, Place]:
@@ -91,35 +91,25 @@ class Road:
             os.makedirs(staging)
         return number, staging
 
-    def _switch(self, number: int, steps: Sequence[Step]) -> None:
-        self.journal.write_steps(number, steps)
-        done: list[Step] = []
+    def _switch_and_verify(
+        self, number: int, steps: Sequence[Step], change: Change, *, strict: bool
+    ) -> tuple[Finding, ...]:
+        """Do the steps and look at the result; whatever goes wrong or interrupts, all is put back."""
         try:
+            self.journal.write_steps(number, steps)
             for step in steps:
-                done.append(step)
                 carry_out(number, step)
+            self.journal.set_state(number, EntryState.VERIFYING)
+            findings = change.verify()
+            wrong = [one for one in findings if not one.holds and (one.puts_back or strict)]
+            if wrong:
+                raise _put_back_for(wrong[0])
+            self.journal.set_state(number, EntryState.DONE, ended=now_seconds())
         except BaseException as error:
-            self._put_back(number, done)
+            self._put_back(number, steps)
             if isinstance(error, OSError):
                 raise CouldNot(f"{told(error)}; all was put back") from error
             raise
-
-    def _verify(self, number: int, steps: Sequence[Step], change: Change, *, strict: bool) -> tuple[Finding, ...]:
-        self.journal.set_state(number, EntryState.VERIFYING)
-        try:
-            findings = change.verify()
-        except BaseException:
-            self._put_back(number, steps)
-            raise
-        wrong = [one for one in findings if not one.holds and (one.puts_back or strict)]
-        if wrong:
-            self._put_back(number, steps)
-            first = wrong[0]
-            raise PutBack(
-                f"{first.subject}: {first.answer}; the change was put back",
-                where=first.question,
-                next_step=first.remedy,
-            )
         return findings
 
     def _put_back(self, number: int, steps: Sequence[Step]) -> None:
@@ -151,6 +141,14 @@ def put_back(number: int, steps: Sequence[Step], locations: Locations) -> None:
     """Take steps back, last first; what is back already is passed over."""
     for at, step in reversed(list(enumerate(steps))):
         carry_out(number, step.inverse(retired_place(locations, number, at)))
+
+
+def _put_back_for(finding: Finding) -> PutBack:
+    return PutBack(
+        f"{finding.subject}: {finding.answer}; the change was put back",
+        where=finding.question,
+        next_step=finding.remedy,
+    )
 
 
 def retired_place(locations: Locations, number: int, at: int) -> Place:

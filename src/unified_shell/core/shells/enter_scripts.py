@@ -12,7 +12,7 @@ def enter_scripts(name: str, prefix: str, home: str) -> dict[str, str]:
     enter = SH.quote_place(f"{prefix}/enter.sh", home)
     return {
         **scripts,
-        "leave.csh": template("leave.csh"),
+        "leave.csh": template("leave.csh", REST=template("rest.csh").rstrip("\n")),
         "enter-bash.rc": template("enter-bash.rc", ENTER=enter),
         "enter-sh.rc": template("enter-sh.rc", ENTER=enter),
         "enter-ksh.rc": template("enter-ksh.rc", ENTER=enter, OWN=".kshrc"),

@@ -1,12 +1,14 @@
 """Wiring shells: which files take the hook-up, the plan for it, and the new session that proves it."""
 
 import os
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block
+from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import LineKind, PlanLine
-from unified_shell.core.changes.steps import DropBlock, PutBlock
+from unified_shell.core.changes.steps import DropBlock, PutBlock, ReplaceFile
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
@@ -32,6 +34,8 @@ __all__ = [
 ]
 
 
+# A line at the left edge that leaves the file or session whatever went before; what follows it never runs.
+ENDING = re.compile(rb"^(return|exit|exec)\b[^|&\n]*$", re.MULTILINE)
 SESSIONS_NOTE = PlanLine(
     kind=LineKind.NOTE, subject="new sessions are opened to see that it works; they run your startup files"
 )
@@ -44,7 +48,7 @@ class HookUp:
     `modes` are the kinds of session that will read the wiring by it, or read it no more.
     """
 
-    steps: tuple[PutBlock | DropBlock, ...]
+    steps: tuple[PutBlock | DropBlock | ReplaceFile, ...]
     lines: tuple[PlanLine, ...]
     relies_on: tuple[str, ...] = ()
     modes: "tuple[tuple[Dialect, Mode], ...]" = ()
@@ -80,7 +84,7 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
 
     Raises CouldNot and Refused for a file that cannot take it.
     """
-    steps: dict[str, PutBlock] = {}
+    steps: dict[str, PutBlock | ReplaceFile] = {}
     lines: list[PlanLine] = []
     there: list[str] = []
     modes: list[tuple[Dialect, Mode]] = []
@@ -96,9 +100,18 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
             if state.block is BlockState.WHOLE:
                 there.append(f"block in {state.real}")
                 continue
-            step = PutBlock(path=state.real, block=_block_for(dialect, state, host, locations))
+            step = _put(dialect, state, host, locations)
             steps[state.real] = step
-            lines.append(_line(dialect, state, host, step))
+            lines += [_line(dialect, state, host, step), *_warnings(state, host, step)]
+            compiled = read_file(f"{state.real}.zwc")
+            if compiled is not None:
+                # zsh reads the compiled copy where it is not older, and would not see the edit.
+                place = Place(f"{state.real}.zwc")
+                steps[place] = ReplaceFile(path=place, before=kept_bytes(compiled[0]), after=None)
+                name = shown(place, host.home)
+                lines.append(
+                    PlanLine(kind=LineKind.REMOVE, subject=name, detail="a compiled copy, made before the edit")
+                )
     return HookUp(
         steps=tuple(steps.values()), lines=tuple(lines), relies_on=tuple(dict.fromkeys(there)), modes=tuple(modes)
     )
@@ -296,6 +309,27 @@ def _block_for(dialect: Dialect, state: StartupState, host: Host, locations: Loc
     return make_block(owner.hook_lines(session_file(owner, locations), host.home))
 
 
+def _put(dialect: Dialect, state: StartupState, host: Host, locations: Locations) -> PutBlock:
+    """Return the step that puts the block where it runs: at the end, or above a line that ends the file."""
+    content = (read_file(state.real) or (b"",))[0]
+    block = _block_for(dialect, state, host, locations)
+    found = ENDING.search(content)
+    if found is None:
+        return PutBlock(path=state.real, block=block)
+    return PutBlock(path=state.real, block=block, at=found.start(), file_size_bytes=len(content))
+
+
+def _warnings(state: StartupState, host: Host, step: PutBlock) -> list[PlanLine]:
+    name, found = shown(state.path, host.home), []
+    if step.at >= 0:
+        subject = f"{name} ends early with a line that leaves it; the hook-up stands above that line"
+        found.append(PlanLine(kind=LineKind.NOTE, subject=subject))
+    if state.exists and not os.stat(state.real).st_mode & 0o200:
+        subject = f"{name} is read-only; it is replaced all the same, and stays read-only"
+        found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    return found
+
+
 def _line(dialect: Dialect, state: StartupState, host: Host, step: PutBlock) -> PlanLine:
     name = shown(state.path, host.home)
     why = f"{dialect.name} reads it in {state.mode.value} sessions"
@@ -303,8 +337,10 @@ def _line(dialect: Dialect, state: StartupState, host: Host, step: PutBlock) -> 
         why += f"; a link to {shown(state.real, host.home)}, which is what changes"
     made = "" if state.exists else "a new file; "
     content = read_file(state.real)
-    after = add_block(None if content is None else content[0], step.block)
-    added = after[len(content[0]) if content else 0 :].decode("utf-8", "replace").lstrip("\n")
+    before = None if content is None else content[0]
+    after = add_block(before, step.block, at=step.at if step.at >= 0 else None)
+    block = find_block(after)
+    added = after[block.start : block.end].decode("utf-8", "replace")
     return PlanLine(
         kind=LineKind.EDIT,
         subject=f"{name}: {made}{why}",

@@ -122,6 +122,9 @@ def _link_all(source: str, target: str, but: tuple[str, ...] = ()) -> None:
 
 def _from_overlay(record: Record, job: TraceJob) -> Record:
     overlay = join(job.folder, "config", "fish")
+    # fish shortens the home in what it says of itself.
+    if record.file.startswith("~/"):
+        record = replace(record, file=job.home + record.file.removeprefix("~"))
     if not record.file.startswith(overlay):
         return record
     own = os.path.dirname(job.files[-1]) if job.files else join(job.home, ".config", "fish")

@@ -2,7 +2,10 @@
 # To leave it again: ush_leave. Entered within another one, leaving goes back to that.
 set _ush_new = @PREFIX@
 set _ush_old = ""
-if ( $?USH_ENVIRONMENT ) set _ush_old = $USH_ENVIRONMENT:q
+# On one line, the variable would be expanded even where it is not set.
+if ( $?USH_ENVIRONMENT ) then
+  set _ush_old = $USH_ENVIRONMENT:q
+endif
 if ( $_ush_new:q != $_ush_old:q ) then
   if ( $_ush_old:q != "" ) then
     if ( $?USH_OUTER ) then
@@ -13,7 +16,9 @@ if ( $_ush_new:q != $_ush_old:q ) then
   endif
   setenv USH_ENVIRONMENT $_ush_new:q
   unsetenv PYTHONHOME
-  if ( $?prompt ) set prompt = "[$_ush_new:t] $prompt:q"
+  if ( $?prompt ) then
+    set prompt = "[$_ush_new:t] $prompt:q"
+  endif
 endif
 set _ush_block = ( $USH_ENVIRONMENT:q/bin )
 @REST@

@@ -5,9 +5,13 @@ foreach _ush_one ( $path:q )
   if ( $_ush_one:q != $_ush_gone:q ) set _ush_rest = ( $_ush_rest:q $_ush_one:q )
 end
 set path = ( $_ush_rest:q )
-if ( $?prompt ) set prompt = "$prompt:s/[$USH_ENVIRONMENT:t] //"
+if ( $?prompt ) then
+  set prompt = "$prompt:s/[$USH_ENVIRONMENT:t] //"
+endif
 set _ush_outer = ""
-if ( $?USH_OUTER ) set _ush_outer = $USH_OUTER:q
+if ( $?USH_OUTER ) then
+  set _ush_outer = $USH_OUTER:q
+endif
 if ( $_ush_outer:q != "" ) then
   setenv USH_ENVIRONMENT "`printf %s $_ush_outer:q | cut -d: -f1`"
   set _ush_after = "`printf %s: $_ush_outer:q | cut -d: -f2-`"
@@ -17,7 +21,10 @@ if ( $_ush_outer:q != "" ) then
     setenv USH_OUTER $_ush_after:q
   endif
   unset _ush_after
-  set path = ( $USH_ENVIRONMENT:q/bin $path:q )
+  set _ush_block = ( $USH_ENVIRONMENT:q/bin )
+@REST@
+  set path = ( $_ush_block:q $_ush_rest:q )
+  unset _ush_block _ush_own _ush_same
 else
   unsetenv USH_ENVIRONMENT
   unsetenv USH_OUTER

@@ -1,0 +1,247 @@
+"""Every dialect with real sessions: wired, entered, traced, asked; a person's own lines left as they are."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+from support.account import Account, visible_state
+from support.shells import words_of
+
+# shell, its startup file, a line that puts $HOME/own in front, a line that resets PATH, a function that adds.
+POSIX = ('PATH="$HOME/own:$PATH"\nexport PATH\n', "PATH=/usr/bin:/bin\nexport PATH\n")
+FISH = ("set -gx PATH $HOME/own $PATH\n", "set -gx PATH /usr/bin /bin\n")
+CSH = ("setenv PATH $HOME/own:${PATH}\n", "setenv PATH /usr/bin:/bin\n")
+SHELLS = {
+    "bash": (".bashrc", *POSIX),
+    "zsh": (".zshrc", *POSIX),
+    "ksh": (".kshrc", *POSIX),
+    "mksh": (".mkshrc", *POSIX),
+    "fish": (".config/fish/config.fish", *FISH),
+    "tcsh": (".cshrc", *CSH),
+}
+
+
+def with_shell(account: Account, shell: str) -> Account:
+    """Let the account's own shell be this one."""
+    (program,) = words_of(shell)
+    account.more["SHELL"] = program
+    return account
+
+
+def path_of(account: Account, shell: str, *, login: bool = False, more: dict[str, str] | None = None) -> list[str]:
+    """Return PATH as a child of a new interactive session sees it."""
+    out = account.home / "seen"
+    words = [shell, "-i", "-c", f"/usr/bin/env > {out}"]
+    if login:
+        words.insert(1, "-l")
+    account.run(words, more={"USH_WIRING": "", **(more or {})})
+    found = dict(line.split("=", 1) for line in out.read_text().splitlines() if "=" in line)
+    out.unlink()
+    return found["PATH"].split(":")
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+def test_wired_in_its_own_file_and_undone(account: Account, shell: str) -> None:
+    with_shell(account, shell)
+    file, own, _ = SHELLS[shell]
+    account.write(file, f"# mine\n{own}")
+    account.tool("weigh-hive", folder="tools & more")
+    account.tool("last", folder="back")
+    before = visible_state(account.home)
+    account.ush("path", "add", "tools & more", "--yes")
+    account.ush("path", "add", "back", "--back", "--yes")
+    account.ush("variable", "add", "HIVE_DATA", "it's $HOME `here`", "--yes")
+    assert "#(ush)" in (account.home / file).read_text()
+    found = path_of(account, shell)
+    assert found[:2] == [f"{account.home}/tools & more", f"{account.home}/own"]
+    assert found[-1] == f"{account.home}/back"
+    nested = path_of(account, shell, more={"PATH": ":".join(found)})
+    assert [one for one in nested if one.endswith(("more", "back"))] == [found[0], found[-1]], "nothing grows"
+    assert account.run([shell, "-i", "-c", "printenv HIVE_DATA"]).out.splitlines()[-1] == "it's $HOME `here`"
+    if shell not in ("tcsh",):
+        assert path_of(account, shell, login=True).count(found[0]) == 1
+    for _ in range(3):
+        account.ush("undo", "--yes")
+    assert {key: value for key, value in visible_state(account.home).items() if key in before} == before
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+def test_an_entered_environment_wins_over_startup_files(account: Account, shell: str, study: Path) -> None:
+    with_shell(account, shell)
+    file, own, reset = SHELLS[shell]
+    account.tool("python", folder="own")
+    account.write(file, reset + own)
+    account.tool("weigh-hive")
+    account.ush("path", "add", "tools", "--yes")
+    prefix = account.new_environment()
+    entered = {"USH_ENVIRONMENT": str(prefix), "PATH": f"{prefix}/bin:/usr/bin:/bin"}
+    for login in (False, True):
+        if login and shell == "tcsh":
+            continue
+        found = path_of(account, shell, login=login, more=entered)
+        assert found[0] == f"{prefix}/bin", (login, found)
+        assert found.count(found[0]) == 1
+
+
+@pytest.mark.parametrize("shell", ["bash", "dash", "busybox sh", "ksh", "mksh", "zsh", "fish", "tcsh"])
+def test_environments_nest_and_are_left_one_by_one(account: Account, shell: str) -> None:
+    outer, inner = account.new_environment("outer"), account.new_environment("inner")
+    name = {"fish": "enter.fish", "tcsh": "enter.csh"}.get(shell, "enter.sh")
+    word = "source" if shell in ("fish", "tcsh") else "."
+    show = "/bin/sh -c 'echo \"$PATH|$USH_ENVIRONMENT\"'"
+    lines = [
+        f"{word} {outer}/{name}",
+        f"{word} {inner}/{name}",
+        f"{word} {inner}/{name}",
+        show,
+        "ush_leave",
+        show,
+        "ush_leave",
+        show,
+    ]
+    script = account.write("script", "\n".join(lines) + "\n")
+    words = [*words_of(shell), *({"tcsh": ["-f"], "zsh": ["-f"]}.get(shell, [])), str(script)]
+    done = account.run(words)
+    assert done.out.splitlines() == [
+        f"{inner}/bin:{outer}/bin:/usr/bin:/bin|{inner}",
+        f"{outer}/bin:/usr/bin:/bin|{outer}",
+        "/usr/bin:/bin|",
+    ], done.err
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+def test_each_entry_is_traced_to_file_and_line(account: Account, shell: str) -> None:
+    with_shell(account, shell)
+    file, own, _ = SHELLS[shell]
+    call, define = {
+        "fish": ("add $HOME/called\n", "function add\n  set -gx PATH $argv[1] $PATH\nend\n"),
+        "tcsh": ("", ""),
+    }.get(shell, ('add "$HOME/called"\n', 'add() {\n  PATH="$1:$PATH"\n}\n'))
+    more = "more" + {"fish": ".fish", "tcsh": ".csh"}.get(shell, ".sh")
+    reading = f"source {account.home}/{more}\n" if shell in ("fish", "tcsh") else f". {account.home}/{more}\n"
+    account.write(more, "# one\n# two\n" + own.replace("own", "sourced"))
+    account.write(file, f"# mine\n{own}{define}{call}{reading}")
+    account.tool("weigh-hive")
+    account.ush("path", "add", "tools", "--yes")
+    report = account.ush("path", "list", "--json").json()["report"]
+    by_name = {os.path.basename(one["directory"]): one for one in report["entries"]}
+    assert by_name["tools"]["source"] == "the wiring"
+    assert (by_name["own"]["file"], by_name["own"]["line"]) == (str(account.home / file), 2)
+    assert (by_name["sourced"]["file"], by_name["sourced"]["line"]) == (str(account.home / more), 3)
+    if call:
+        called = by_name["called"]
+        assert called["file"] == str(account.home / file)
+        assert called["line"] in {"ksh": (7,), "fish": (4,)}.get(shell, (5,))
+    assert by_name["bin"]["source"] == "inherited"
+    assert "line 2" in account.ush("path", "list").out
+
+
+def test_moved_dropped_and_what_answers_instead(account: Account) -> None:
+    for folder in ("one", "two", "three"):
+        account.tool("weigh-hive", says=folder, folder=folder)
+    account.ush("path", "add", "one", "--yes")
+    moved = account.ush("path", "add", "two", "--yes")
+    assert "weigh-hive will answer from ~/two/weigh-hive" in moved.out
+    account.ush("path", "add", "three", "--before", "one", "--yes")
+    assert account.session("weigh-hive").out == "two\n"
+    account.ush("path", "add", "two", "--back", "--yes")
+    assert account.session("weigh-hive").out == "three\n"
+    dropped = account.ush("path", "drop", "three", "--yes")
+    assert "weigh-hive will answer from ~/one/weigh-hive" in dropped.out
+    assert account.session("weigh-hive").out == "one\n"
+    refused = account.ush("path", "drop", "thre", "--yes", code=2)
+    assert "is not in the wiring" in refused.err
+    assert "Nothing to change" in account.ush("path", "add", "one", "--yes").out
+
+
+def test_tidy_puts_off_only_lines_it_is_sure_of(account: Account) -> None:
+    lines = [
+        "PATH=$HOME/gone:$PATH",
+        'export PATH="$PATH:/usr/bin"  # doubled, at the back',
+        "PATH=/usr/bin:$PATH",
+        "PATH=$HOME/gone2:$HOME/there:$PATH",
+        "[ -n x ] && PATH=$HOME/gone3:$PATH",
+        'PATH="$PATH:/usr/sbin"',
+    ]
+    account.write(".bashrc", "\n".join(lines) + "\n")
+    (account.home / "there").mkdir()
+    account.tool("weigh-hive", folder="dead")
+    account.ush("path", "add", "dead", "--yes")
+    (account.home / "dead/weigh-hive").unlink()
+    (account.home / "dead").rmdir()
+    before = visible_state(account.home)
+    account.ush("path", "tidy", "--yes")
+    after = account.home.joinpath(".bashrc").read_text().splitlines()
+    put_off = [number for number, line in enumerate(after) if line.startswith("#(ush off) ")]
+    assert put_off == [0, 5], after
+    assert account.ush("path", "list", "--session", "--json").json()["wiring"] == []
+    account.ush("undo", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_the_block_stands_where_it_runs(account: Account) -> None:
+    account.tool("weigh-hive")
+    account.write(".bashrc", "case $- in *i*) ;; *) return ;; esac\nalias ll='ls -l'\nreturn\necho never\n")
+    account.write(".profile", "true\nexec true # never mind\n".replace("exec true", ": exec"))
+    before = visible_state(account.home)
+    account.ush("path", "add", "tools", "--yes")
+    assert account.session("weigh-hive").out == "here\n"
+    text = account.home.joinpath(".bashrc").read_text()
+    assert text.index("#(ush) end") < text.index("\nreturn\n")
+    account.ush("undo", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_a_compiled_copy_does_not_hide_the_edit(account: Account) -> None:
+    with_shell(account, "zsh")
+    account.tool("weigh-hive")
+    account.write(".zshrc", "true\n")
+    account.run(["zsh", "-f", "-c", "zcompile ~/.zshrc; touch -d '+1 hour' ~/.zshrc.zwc"])
+    assert account.home.joinpath(".zshrc.zwc").exists()
+    done = account.ush("path", "add", "tools", "--yes")
+    assert "a compiled copy" in done.out
+    assert account.session("weigh-hive", shell="zsh").out == "here\n"
+    account.ush("undo", "--yes")
+    assert account.home.joinpath(".zshrc.zwc").exists()
+
+
+def test_a_name_in_each_kind_of_session(account: Account) -> None:
+    account.tool("weigh-hive")
+    account.write(".bashrc", "alias ls='ls --color'\nPATH=$PATH:$HOME/tools\n")
+    account.write(".profile", "true\n")
+    report = account.ush("look", "weigh-hive", "--json", code=1).json()
+    states = {one["mode"]: one for one in report["sessions"] if one["shell"] == "bash"}
+    assert (states["interactive"]["state"], states["login"]["state"]) == ("ready", "hidden")
+    assert "~/.bashrc puts ~/tools on PATH, which is not read here" in states["login"]["why"]
+    aliased = account.ush("look", "ls", "--json").json()["sessions"]
+    assert [one["why"] for one in aliased if one["mode"] == "interactive"] == ["an alias answers: ls --color"]
+    account.write(
+        ".local/share/applications/hive.desktop",
+        f"[Desktop Entry]\nName=Hive\nExec=env A=b {account.home}/tools/weigh-hive %f\n[Other]\nExec=x\n",
+    )
+    menu = account.ush("look", "weigh-hive", "--json", code=1).json()["menu"]
+    assert [(one["title"], one["starts"]) for one in menu] == [("Hive", True)]
+    names = account.ush("look", "weigh*", "--json", more={"PATH": f"{account.home}/tools:/bin"}).json()["items"]
+    assert [(one["name"], one["state"]) for one in names] == [("weigh-hive", "ready")]
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["PATH", "x"], "not set for every session"),
+        (["LD_PRELOAD", "x"], "not set for every session"),
+        (["1X", "x"], "is no variable's name"),
+        (["A-B", "x"], "is no variable's name"),
+    ],
+)
+def test_variables_that_would_break_sessions(account: Account, words: list[str], said: str) -> None:
+    assert said in account.ush("variable", "add", *words, "--yes", code=None).err
+
+
+def test_a_module_path_warns_of_what_it_breaks(account: Account) -> None:
+    account.write("modules/random.py", "")
+    plan = account.ush("path", "add", "modules", "--variable", "PYTHONPATH", "--plan").out
+    assert "random.py, which would stand in front of the standard library's" in plan
+    refused = account.ush("path", "add", "modules", "--variable", "LUA_PATH", "--yes", code=3)
+    assert "joined by ;" in refused.err
