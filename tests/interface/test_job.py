@@ -111,7 +111,7 @@ def test_wiring_follows_links_and_hides_no_login_file(account: Account) -> None:
     assert real.stat().st_mode & 0o777 == 0o600
     assert "#(ush)" in account.home.joinpath(".bash_profile").read_text(), "the login file that bash reads"
     assert account.home.joinpath(".profile").read_text() == "true\n", "the one that is hidden is left alone"
-    rows = account.ush("shell", "list", "--json").json()["items"]
+    rows = account.ush("shell", "list", "--json").json()["files"]
     hidden = [row for row in rows if row["path"].endswith(".profile") and row["shell"] == "bash"]
     assert [row["is_read"] for row in hidden] == [False]
     account.ush("shell", "unwire", "--yes")

@@ -21,26 +21,33 @@ def shell() -> None:
 
 
 @shell.command("list")
+@click.option("--cost", is_flag=True, help="Time each file too: runs it several times, by itself.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def list_shells(bench: Workbench, *, as_json: bool) -> None:
-    """List each shell's startup files: which are read when, and which have the hook-up."""
+def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
+    """List each shell's startup files: which are read when, which edit paths, which have the hook-up."""
     from unified_shell.core.shells.dialects import DIALECTS
+    from unified_shell.core.shells.dialects.dialect import Mode
     from unified_shell.core.shells.sessions import find_program
-    from unified_shell.core.shells.startup_files import read_startup_states
+    from unified_shell.core.shells.startup_costs import FileCost, measure_costs
+    from unified_shell.core.shells.startup_files import hook_file, read_startup_states
     from unified_shell.views.json_view import json_text
     from unified_shell.views.shell_view import print_startup_files
 
-    states = [
-        state
-        for dialect in DIALECTS
-        if find_program(dialect, bench.host)
-        for state in read_startup_states(dialect, bench.host)
-    ]
+    present = [dialect for dialect in DIALECTS if find_program(dialect, bench.host)]
+    states = [state for dialect in present for state in read_startup_states(dialect, bench.host)]
+    costs: dict[str, FileCost] = {}
+    for dialect in present if cost else ():
+        paths = tuple(dict.fromkeys(one.path for one in states if one.shell == dialect.name and one.is_read))
+        costs |= {f"{dialect.name}\0{one.path}": one for one in measure_costs(dialect, paths, bench.host)}
     if as_json:
-        bench.screen.result(json_text("startup files", states))
+        body = {"files": states, "costs": [{"shell": key.split("\0")[0], "cost": one} for key, one in costs.items()]}
+        bench.screen.result(json_text("startup files", body))
     else:
-        print_startup_files(bench.screen, states, bench.host.home)
+        unverified = [one.name for one in DIALECTS if not one.verified]
+        hooks = [hook_file(dialect, mode, bench.host) for dialect in present for mode in Mode]
+        targets = {(one.shell, str(one.path)) for one in hooks if one is not None}
+        print_startup_files(bench.screen, states, costs, targets=targets, unverified=unverified, home=bench.host.home)
 
 
 @shell.command()
@@ -48,7 +55,7 @@ def list_shells(bench: Workbench, *, as_json: bool) -> None:
 @change_options
 @pass_bench
 def wire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
-    """Let the startup files of SHELL (bash, sh; yours, if not given) read the wiring."""
+    """Let the startup files of SHELL (yours, if not given) read the wiring."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.wiring_shells import plan_wire
 

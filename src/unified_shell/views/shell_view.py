@@ -1,9 +1,11 @@
 """Startup files, as a person reads them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
 
 from unified_shell.core.changes.blocks import BlockState
 from unified_shell.core.machine.places import shown
+from unified_shell.core.shells.startup_costs import FileCost, edits_paths
 from unified_shell.core.shells.startup_files import StartupState
 
 from .screen import Screen
@@ -12,21 +14,61 @@ from .tables import print_table
 __all__ = ["print_startup_files"]
 
 
-def print_startup_files(screen: Screen, states: Sequence[StartupState], home: str) -> None:
-    """Write a row for each shell, mode and file."""
+def print_startup_files(
+    screen: Screen,
+    states: Sequence[StartupState],
+    costs: Mapping[str, FileCost],
+    *,
+    targets: AbstractSet[tuple[str, str]],
+    unverified: Sequence[str],
+    home: str,
+) -> None:
+    """Write a row for each shell and file, in the order of reading, with the sessions that read it.
+
+    Files that are not there are left out, but for `targets`, the (shell, path) where a hook-up would go.
+    """
     rows = []
-    for one in states:
-        read = _reading(one)
-        hook = {BlockState.WHOLE: "yes", BlockState.ABSENT: "no"}.get(one.block, one.block.value)
-        link = "" if one.path == one.real else f"a link to {shown(one.real, home)}"
-        remarks = "; ".join(filter(None, [link, one.trouble]))
-        rows.append((one.shell, one.mode.value, shown(one.path, home), read, hook, remarks))
-    print_table(screen, ("shell", "session", "startup file", "", "hook-up", "remarks"), rows)
+    for (shell, path), group in _grouped(states).items():
+        one = group[0]
+        if not one.exists and (shell, path) not in targets:
+            continue
+        hook = {BlockState.WHOLE: "yes", BlockState.ABSENT: ""}.get(one.block, one.block.value)
+        hook = hook or ("goes here" if (shell, path) in targets else "")
+        cost = costs.get(f"{shell}\0{path}")
+        rows.append(
+            (
+                shell,
+                " and ".join(dict.fromkeys(state.mode.value for state in group)),
+                shown(path, home),
+                _reading(one),
+                hook,
+                "yes" if one.exists and edits_paths(one.real) else "",
+                f"{cost.milliseconds:.1f} ms" if cost else "",
+                _remarks(one, home),
+            )
+        )
+    titles = ("shell", "sessions", "startup file", "", "hook-up", "edits paths", "costs", "remarks")
+    used = [number for number in range(len(titles)) if number < 5 or any(row[number] for row in rows)]
+    print_table(screen, [titles[at] for at in used], [[row[at] for at in used] for row in rows])
+    for name in unverified:
+        screen.result(f"{name}: its files can be written, but it could not be run when this was made: unverified")
     if not any(one.block is BlockState.WHOLE and one.is_read for one in states):
         screen.result("\nNext: ush shell wire   or   ush path add DIRECTORY, which does it as well")
 
 
+def _grouped(states: Sequence[StartupState]) -> dict[tuple[str, str], list[StartupState]]:
+    groups: dict[tuple[str, str], list[StartupState]] = {}
+    for one in states:
+        groups.setdefault((one.shell, one.path), []).append(one)
+    return groups
+
+
+def _remarks(one: StartupState, home: str) -> str:
+    link = "" if one.path == one.real else f"a link to {shown(one.real, home)}"
+    return "; ".join(filter(None, ["everyone's" if one.system else "", link, one.trouble]))
+
+
 def _reading(state: StartupState) -> str:
     if state.hidden:
-        return "is hidden by the one above"
+        return "hidden by an earlier one"
     return "is read" if state.is_read else "is not there"
