@@ -1,6 +1,8 @@
 """Every dialect with real sessions: wired, entered, traced, asked; a person's own lines left as they are."""
 
 import os
+import shutil
+import time
 from pathlib import Path
 
 import pytest
@@ -245,3 +247,64 @@ def test_a_module_path_warns_of_what_it_breaks(account: Account) -> None:
     assert "random.py, which would stand in front of the standard library's" in plan
     refused = account.ush("path", "add", "modules", "--variable", "LUA_PATH", "--yes", code=3)
     assert "joined by ;" in refused.err
+
+
+@pytest.mark.parametrize("shell", ["bash", "dash", "busybox sh", "ksh", "mksh", "zsh", "fish", "tcsh"])
+def test_an_environments_own_wiring_holds_while_it_is_entered(account: Account, shell: str) -> None:
+    nasty = 'it\'s $HOME `here` \\ "x"'
+    account.tool("weigh-hive", folder="own $(tools)")
+    account.tool("other", folder="libs")
+    prefix = account.new_environment()
+    account.ush("path", "add", "own $(tools)", "-e", "hive", "--yes")
+    account.ush("path", "add", "libs", "-e", "hive", "--variable", "R_LIBS_USER", "--yes")
+    account.ush("variable", "add", "HIVE_DATA", nasty, "-e", "hive", "--yes")
+    assert "Nothing to change" in account.ush("variable", "add", "HIVE_DATA", nasty, "-e", "hive", "--yes").out
+    name = {"fish": "enter.fish", "tcsh": "enter.csh"}.get(shell, "enter.sh")
+    word = "source" if shell in ("fish", "tcsh") else "."
+    show = "/usr/bin/env > {}\n"
+    seen = [account.home / f"seen{n}" for n in range(2)]
+    script = f"{word} {prefix}/{name}\n{show.format(seen[0])}ush_leave\n{show.format(seen[1])}"
+    words = [
+        *words_of(shell),
+        *({"tcsh": ["-f"], "zsh": ["-f"]}.get(shell, [])),
+        str(account.write("script", script)),
+    ]
+    done = account.run(words, more={"HIVE_DATA": "before"})
+    inside, after = (dict(line.split("=", 1) for line in one.read_text().splitlines() if "=" in line) for one in seen)
+    tools = f"{account.home}/own $(tools)"
+    assert inside["PATH"].split(":")[:2] == [f"{prefix}/bin", tools], done.err
+    assert (inside["HIVE_DATA"], inside["R_LIBS_USER"]) == (nasty, f"{account.home}/libs")
+    assert (after["PATH"], after["HIVE_DATA"]) == ("/usr/bin:/bin", "before"), done.err
+    assert "R_LIBS_USER" not in after
+    ran = account.ush("environment", "run", "hive", "--", "sh", "-c", 'echo "$HIVE_DATA|$R_LIBS_USER"; weigh-hive')
+    assert ran.out == f"{nasty}|{account.home}/libs\nhere\n"
+    assert tools.replace(str(account.home), "~") in account.ush("path", "list", "-e", "hive").out
+    account.ush("path", "drop", "own $(tools)", "-e", "hive", "--yes")
+    account.ush("variable", "drop", "HIVE_DATA", "-e", "hive", "--yes")
+    account.ush("environment", "run", "hive", "--", "weigh-hive", code=2)
+    for _ in range(2):
+        account.ush("undo", "--yes")
+    assert account.ush("environment", "run", "hive", "--", "weigh-hive").out == "here\n"
+
+
+def test_a_new_window_of_a_multiplexer_keeps_the_environment_first(account: Account) -> None:
+    if shutil.which("tmux") is None:
+        pytest.skip("no terminal multiplexer here")
+    account.tool("python", folder="own")
+    account.write(".bashrc", 'PATH="$HOME/own:$PATH"\n')
+    account.write(".profile", ". ~/.bashrc\nPATH=/usr/bin:/bin\n")
+    account.tool("weigh-hive")
+    account.ush("path", "add", "tools", "--yes")
+    prefix = account.new_environment()
+    entered = {"USH_ENVIRONMENT": str(prefix), "PATH": f"{prefix}/bin:/usr/bin:/bin", "TERM": "xterm", "TMUX": ""}
+    out = account.home / "seen"
+    server = ["tmux", "-L", f"ush{os.getpid()}", "-f", "/dev/null"]
+    try:
+        account.run([*server, "new-session", "-d", "-x", "200", "-y", "50"], more=entered)
+        account.run([*server, "send-keys", f"command -v python > {out}.t; mv {out}.t {out}", "Enter"], more=entered)
+        end = time.monotonic() + 20
+        while not out.exists() and time.monotonic() < end:
+            time.sleep(0.05)
+        assert out.read_text().strip() == f"{prefix}/bin/python"
+    finally:
+        account.run([*server, "kill-server"])

@@ -13,6 +13,9 @@ if TYPE_CHECKING:
 
 __all__ = ["path"]
 
+in_environment = click.option(
+    "-e", "--environment", "environment", default="", help="Only while this environment is entered."
+)
 on_variable = click.option(
     "--variable", default="PATH", show_default=True, help="The search path, such as PYTHONPATH."
 )
@@ -27,15 +30,22 @@ def path() -> None:
 @click.option("--shell", "shell", default="", help="The shell; yours, if not given.")
 @click.option("--login", is_flag=True, help="In a login session, not one that a terminal program opens.")
 @click.option("--session", "this_session", is_flag=True, help="In this session as it is; opens no new one.")
+@in_environment
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def list_entries(bench: Workbench, shell: str, *, login: bool, this_session: bool, as_json: bool) -> None:
+def list_entries(
+    bench: Workbench, shell: str, *, login: bool, this_session: bool, environment: str, as_json: bool
+) -> None:
     """List PATH in a new session, entry by entry: what it gives and hides, and which file and line put it there."""
     from unified_shell.core.shells.path_report import report_path
     from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.path_view import print_path, print_session_path
+    from unified_shell.views.path_view import print_own_paths, print_path, print_session_path
 
+    if environment:
+        own = bench.own_wiring(environment).environment.contents.wiring
+        print_own_paths(bench.screen, environment, own, bench.host.home, as_json=as_json)
+        return
     wiring = read_wiring(bench.locations)
     if this_session:
         print_session_path(bench.screen, bench.host.search_path(), wiring, bench.host.home, as_json=as_json)
@@ -59,9 +69,12 @@ def list_entries(bench: Workbench, shell: str, *, login: bool, this_session: boo
 @click.option("--back", "side", flag_value="back", help="After what is inherited.")
 @click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
 @on_variable
+@in_environment
 @change_options
 @pass_bench
-def add(bench: Workbench, directory: str, side: str, before: str, variable: str, *, how: How) -> None:
+def add(
+    bench: Workbench, directory: str, side: str, before: str, *, variable: str, environment: str, how: How
+) -> None:
     """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
 
     One that is there already is moved to where it is wanted.
@@ -71,19 +84,26 @@ def add(bench: Workbench, directory: str, side: str, before: str, variable: str,
     from unified_shell.core.shells.search_paths import Wish, plan_path_add
 
     wish = Wish(directory=directory, variable=variable, side=Side(side), before=before)
+    if environment:
+        perform(bench, lambda: bench.own_wiring(environment).plan_path_add(wish), how)
+        return
     perform(bench, lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations), how)
 
 
 @path.command()
 @click.argument("directory")
 @on_variable
+@in_environment
 @change_options
 @pass_bench
-def drop(bench: Workbench, directory: str, variable: str, *, how: How) -> None:
+def drop(bench: Workbench, directory: str, *, variable: str, environment: str, how: How) -> None:
     """Have DIRECTORY on a search path in new sessions no more."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import plan_path_drop
 
+    if environment:
+        perform(bench, lambda: bench.own_wiring(environment).plan_path_drop(directory, variable), how)
+        return
     perform(
         bench,
         lambda: plan_path_drop(directory, variable, chosen_shells(bench.host), bench.host, bench.locations),

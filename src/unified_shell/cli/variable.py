@@ -3,6 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
+from .path import in_environment
 from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
@@ -15,15 +16,17 @@ def variable() -> None:
 
 
 @variable.command("list")
+@in_environment
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def list_variables(bench: Workbench, *, as_json: bool) -> None:
+def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None:
     """List the variables of the wiring, with what this session has."""
     from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.views.json_view import json_text
     from unified_shell.views.tables import print_table
 
-    wanted = read_wiring(bench.locations).variables
+    own = bench.own_wiring(environment).environment.contents.wiring if environment else None
+    wanted = (own or read_wiring(bench.locations)).variables
     here = bench.host.environment()
     if as_json:
         rows = [{"name": one.name, "value": one.value, "here": here.get(one.name)} for one in wanted]
@@ -42,13 +45,17 @@ def list_variables(bench: Workbench, *, as_json: bool) -> None:
 @variable.command()
 @click.argument("name")
 @click.argument("value")
+@in_environment
 @change_options
 @pass_bench
-def add(bench: Workbench, name: str, value: str, *, how: How) -> None:
+def add(bench: Workbench, name: str, value: str, *, environment: str, how: How) -> None:
     """Have the variable NAME with a VALUE in new sessions."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.variables import plan_variable_add
 
+    if environment:
+        perform(bench, lambda: bench.own_wiring(environment).plan_variable_add(name, value), how)
+        return
     perform(
         bench, lambda: plan_variable_add(name, value, chosen_shells(bench.host), bench.host, bench.locations), how
     )
@@ -56,11 +63,15 @@ def add(bench: Workbench, name: str, value: str, *, how: How) -> None:
 
 @variable.command()
 @click.argument("name")
+@in_environment
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, how: How) -> None:
+def drop(bench: Workbench, name: str, *, environment: str, how: How) -> None:
     """Set the variable NAME in new sessions no more."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.variables import plan_variable_drop
 
+    if environment:
+        perform(bench, lambda: bench.own_wiring(environment).plan_variable_drop(name), how)
+        return
     perform(bench, lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations), how)

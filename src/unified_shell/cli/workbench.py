@@ -13,6 +13,7 @@ from unified_shell.views.screen import Screen
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.road import Road
+    from unified_shell.core.environments.own_wiring import OwnWiring
     from unified_shell.core.indexes.client import IndexClient
 
 __all__ = ["Workbench", "pass_bench"]
@@ -50,6 +51,14 @@ class Workbench:
             journal=Journal(join(self.locations.data, "journal.sqlite")),
             on_wait=lambda holder: self.screen.say(f"waiting for: {holder}"),
         )
+
+    def own_wiring(self, name: str) -> "OwnWiring":
+        """Return what plans changes of an environment's own wiring, as the environment is now."""
+        from unified_shell.core.environments.known import find_environment
+        from unified_shell.core.environments.own_wiring import OwnWiring
+
+        found = find_environment(name, self.host, self.locations)
+        return OwnWiring(environment=found, client=self.indexes, host=self.host, locations=self.locations)
 
     @cached_property
     def indexes(self) -> "IndexClient":

@@ -11,7 +11,7 @@ from .json_view import json_text
 from .screen import Screen
 from .tables import heading, print_table
 
-__all__ = ["print_path", "print_session_path"]
+__all__ = ["print_own_paths", "print_path", "print_session_path"]
 
 
 def print_path(screen: Screen, report: PathReport, wiring: Wiring, home: str) -> None:
@@ -38,6 +38,23 @@ def print_path(screen: Screen, report: PathReport, wiring: Wiring, home: str) ->
         heading(screen, f"\n{path.variable}, {path.side.value}, in new sessions")
         for directory in path.directories:
             screen.result(f"  {shown(directory, home)}")
+
+
+def print_own_paths(screen: Screen, name: str, wiring: Wiring, home: str, *, as_json: bool) -> None:
+    """Write the entries that hold only while an environment is entered."""
+    if as_json:
+        screen.result(json_text("own paths", {"environment": name, "wiring": wiring.entries}))
+        return
+    heading(screen, f"While {name} is entered")
+    rows = [
+        (path.variable, path.side.value, shown(directory, home))
+        for path in wiring.search_paths()
+        for directory in path.directories
+    ]
+    if rows:
+        print_table(screen, ("variable", "side", "directory"), rows, indent=2)
+    else:
+        screen.result(f"  nothing of its own; ush path add DIRECTORY -e {name}")
 
 
 def print_session_path(screen: Screen, entries: Sequence[str], wiring: Wiring, home: str, *, as_json: bool) -> None:

@@ -18,6 +18,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.dialects import BASH
+from unified_shell.core.shells.wiring import Wiring
 from unified_shell.core.store.contents import Content, Store
 
 from .contents import Contents, Distribution
@@ -98,6 +99,7 @@ def next_edition(
     facts: InterpreterFacts,
     fetch: FetchWheel,
     *,
+    wiring: Wiring | None = None,
     host: Host,
     locations: Locations,
 ) -> Callable[[Place], tuple[Step, ...]]:
@@ -106,7 +108,11 @@ def next_edition(
     Wheels that the store does not hold are fetched, checked against their hash and RECORD, unpacked and
     compiled; all in staging or the store, nothing of it visible.
     """
-    contents = replace(environment.contents, distributions=tuple(sorted(distributions, key=lambda one: one.name)))
+    contents = replace(
+        environment.contents,
+        distributions=tuple(sorted(distributions, key=lambda one: one.name)),
+        wiring=environment.contents.wiring if wiring is None else wiring,
+    )
     store = Store(locations.data)
 
     def prepare(staging: Place) -> tuple[Step, ...]:

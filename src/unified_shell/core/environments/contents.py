@@ -4,7 +4,7 @@ It is written in the environment itself, as `environment.json`; the file is the 
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from packaging.utils import NormalizedName
 
@@ -18,6 +18,7 @@ from unified_shell.core.machine.places import (
     to_json_text,
     to_record_text,
 )
+from unified_shell.core.shells.wiring import Wiring, wiring_from_rows, wiring_rows
 
 __all__ = ["FILE_NAME", "Contents", "Distribution", "contents_text", "read_contents"]
 
@@ -39,7 +40,8 @@ class Distribution:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Contents:
-    """An environment's content. `identity` is a UUID that stays through all editions."""
+    """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
+    while it is entered."""
 
     name: str
     identity: str
@@ -47,6 +49,7 @@ class Contents:
     python: str
     made_seconds: float
     distributions: tuple[Distribution, ...] = ()
+    wiring: Wiring = field(default_factory=Wiring)
 
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
@@ -79,6 +82,7 @@ def contents_text(contents: Contents) -> str:
         "python": contents.python,
         "made": contents.made_seconds,
         "distributions": rows,
+        "wiring": wiring_rows(contents.wiring),
     }
     return to_json_text(fields) + "\n"
 
@@ -103,6 +107,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
     if not isinstance(rows, list) or not isinstance(made, float | int):
         raise TypeError("its fields are not as they were written")
     return Contents(
+        wiring=wiring_from_rows(read.get("wiring")),
         name=str(read["name"]),
         identity=str(read["identity"]),
         interpreter=from_record_text(str(read["interpreter"])),

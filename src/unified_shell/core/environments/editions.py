@@ -15,7 +15,7 @@ from unified_shell.core.store.contents import Content, Store
 from .bytecode import bytecode_part, compile_content
 from .contents import FILE_NAME, Contents, contents_text
 from .installing import Installer
-from .layout import Layout
+from .layout import WIRED_MARK, Layout
 
 __all__ = ["carry_over", "check_base", "make_edition", "unrecorded_files"]
 
@@ -106,6 +106,7 @@ def _skeleton_names(layout: Layout) -> tuple[str, ...]:
         *(f"bin/{name}" for name in pythons),
         "pyvenv.cfg",
         FILE_NAME,
+        WIRED_MARK,
         *enter_scripts("", "/", "/"),
     )
 
@@ -129,8 +130,11 @@ def _make_skeleton(tree: str, layout: Layout, contents: Contents, facts: Interpr
     )
     _write(tree, "pyvenv.cfg", config)
     _write(tree, FILE_NAME, contents_text(contents))
-    for script, text in enter_scripts(contents.name, layout.prefix, host.home).items():
+    for script, text in enter_scripts(contents.name, layout.prefix, host.home, contents.wiring).items():
         _write(tree, script, text)
+    if not contents.wiring.is_empty:
+        # A mark for running, which must be quick: only then has it more to read.
+        _write(tree, WIRED_MARK, "")
 
 
 def _write(tree: str, name: str, text: str) -> None:

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 
 from unified_shell.core.machine.places import Place, join
 
-__all__ = ["Layout", "edition_number", "edition_place", "link_place", "link_target"]
+WIRED_MARK = "wired"
+
+__all__ = ["WIRED_MARK", "Layout", "edition_number", "edition_place", "link_place", "link_target"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

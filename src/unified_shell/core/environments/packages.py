@@ -22,12 +22,12 @@ from unified_shell.core.resolution.driver import Present, Target, fetch_wheel, r
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.store.contents import Store
 
-from .changing import base_of, next_edition
+from .changing import FetchWheel, base_of, next_edition
 from .contents import Distribution
 from .editions import unrecorded_files
 from .known import Environment
 
-__all__ = ["installed_metadata", "parse_request", "plan_drop_packages", "plan_get", "target_of"]
+__all__ = ["installed_metadata", "parse_request", "plan_drop_packages", "plan_get", "refetching", "target_of"]
 
 UNPACKED_RATIO = 5
 
@@ -151,6 +151,15 @@ def plan_drop_packages(
         relies_on=(f"environment {environment.name}",),
     )
 
+    fetch = refetching(client, locations)
+    return Change(
+        plan=plan, prepare=next_edition(environment, distributions, facts, fetch, host=host, locations=locations)
+    )
+
+
+def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
+    """Return what fetches a wheel that an environment has already, should the store have lost it."""
+
     def fetch(one: Distribution) -> str:
         found = client.find(one.name) if client.indexes else None
         file = next((file for file in (found.files if found else ()) if file.sha256 == one.sha256), None)
@@ -161,9 +170,7 @@ def plan_drop_packages(
             )
         return fetch_wheel(file, client, locations.cache)
 
-    return Change(
-        plan=plan, prepare=next_edition(environment, distributions, facts, fetch, host=host, locations=locations)
-    )
+    return fetch
 
 
 def _requests(environment: Environment, requests: Sequence[Requirement]) -> dict[NormalizedName, Requirement]:

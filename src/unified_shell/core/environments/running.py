@@ -8,7 +8,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 
-from .layout import link_place
+from .layout import WIRED_MARK, link_place
 
 __all__ = ["entered_variables", "environment_prefix"]
 
@@ -23,7 +23,30 @@ def entered_variables(prefix: str, host: Host) -> dict[str, str]:
     variables["PATH"] = os.pathsep.join([scripts, *rest])
     variables["USH_ENVIRONMENT"] = prefix
     variables.pop("PYTHONHOME", None)
+    if os.path.exists(join(prefix, WIRED_MARK)):
+        _apply_own_wiring(variables, prefix)
     return variables
+
+
+def _apply_own_wiring(variables: dict[str, str], prefix: str) -> None:
+    """Set what holds while the environment is entered, as its enter scripts do."""
+    from unified_shell.core.shells.dialects.dialect import Side
+
+    from .contents import read_contents
+
+    contents = read_contents(prefix)
+    if contents is None:
+        return
+    for path in contents.wiring.search_paths():
+        old = [one for one in variables.get(path.variable, "").split(os.pathsep) if one not in path.directories]
+        kept = [one for one in old if one]
+        own = list(path.directories)
+        if path.variable == "PATH" and path.side is Side.FRONT:
+            joined = [kept[0], *own, *kept[1:]]  # the environment's own commands stay first
+        else:
+            joined = [*own, *kept] if path.side is Side.FRONT else [*kept, *own]
+        variables[path.variable] = os.pathsep.join(joined)
+    variables.update({one.name: one.value for one in contents.wiring.variables})
 
 
 def environment_prefix(name: str, host: Host, locations: Locations) -> Place:

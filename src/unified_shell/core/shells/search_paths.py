@@ -16,7 +16,7 @@ from .path_faults import commands_in, find_faults, first_on
 from .wiring import Wiring, check_directory_name, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
 
-__all__ = ["PATH", "Wish", "check_variable_name", "plan_path_add", "plan_path_drop"]
+__all__ = ["PATH", "Wish", "check_variable_name", "checked_directory", "plan_path_add", "plan_path_drop", "wished"]
 
 PATH = "PATH"
 MOST_ANSWERS = 20
@@ -41,9 +41,9 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
     Raises WordsOff for a directory that is not there, Refused for a name that cannot stand on a path.
     """
     check_variable_name(wish.variable)
-    place = _checked_directory(wish.directory, host)
+    place = checked_directory(wish.directory, host)
     before = read_wiring(locations)
-    after = _wished(before, place, wish, host)
+    after = wished(before, place, wish, host)
     name = shown(place, host.home)
     where = f"before {shown(_absolute(wish.before, host), host.home)} on {wish.variable}"
     where = where if wish.before else f"at the {wish.side.value} of {wish.variable}"
@@ -106,7 +106,9 @@ def check_variable_name(name: str) -> None:
         )
 
 
-def _wished(before: Wiring, place: Place, wish: Wish, host: Host) -> Wiring:
+def wished(before: Wiring, place: Place, wish: Wish, host: Host) -> Wiring:
+    """Return the wiring with a wish fulfilled; raises WordsOff where it names no entry to stand before."""
+    check_variable_name(wish.variable)
     if wish.before:
         other = Place(os.path.normpath(_absolute(wish.before, host)))
         anchor = before.find(wish.variable, other)
@@ -126,7 +128,8 @@ def _wished(before: Wiring, place: Place, wish: Wish, host: Host) -> Wiring:
     )
 
 
-def _checked_directory(directory: str, host: Host) -> Place:
+def checked_directory(directory: str, host: Host) -> Place:
+    """Return a directory's place; raises WordsOff where there is none, Refused for what no path can hold."""
     place = Place(os.path.normpath(_absolute(directory, host)))
     check_directory_name(place)
     if os.path.isdir(place):

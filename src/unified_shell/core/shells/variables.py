@@ -14,7 +14,14 @@ from .search_paths import check_variable_name
 from .wiring import Wiring, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
 
-__all__ = ["plan_variable_add", "plan_variable_drop"]
+__all__ = [
+    "check_variable",
+    "one_line",
+    "plan_variable_add",
+    "plan_variable_drop",
+    "with_variable",
+    "without_variable",
+]
 
 # Setting these in every session breaks shells, loaders or logins; each has a way of its own.
 REFUSED = {
@@ -32,20 +39,10 @@ REFUSED = {
 
 def plan_variable_add(name: str, value: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to have a variable in new sessions; raises Refused for those that would break them."""
-    check = name if name not in ("LUA_PATH", "LUA_CPATH", "TCLLIBPATH") else "X"
-    check_variable_name(check)
-    if name in REFUSED or name.startswith("BASH_"):
-        raise Refused(
-            f"{name} is not set for every session", next_step=f"use {REFUSED.get(name, 'your own startup file')}"
-        )
-    if "\0" in value:
-        raise Refused("a value cannot hold a NUL character")
+    check_variable(name, value)
     before = read_wiring(locations)
-    others = tuple(one for one in before.variables if one.name != name)
-    after = replace(before, variables=(*others, SetVariable(name=name, value=value)))
+    after = with_variable(before, name, value)
     known = before.variable(name)
-    if known is not None and known.value == value:
-        after = before
     inherited = host.variable(name)
     detail = f"now {known.value}" if known else (f"this session has {inherited}" if inherited else "")
     kind = LineKind.CHANGE if known else LineKind.ADD
@@ -54,7 +51,7 @@ def plan_variable_add(name: str, value: str, shells: Sequence[Dialect], host: Ho
         aim=f"Have {name} in new sessions",
         before=before,
         after=after,
-        lines=(PlanLine(kind=kind, subject=f"{name} = {_one_line(value)}", detail=_one_line(detail)),),
+        lines=(PlanLine(kind=kind, subject=f"{name} = {one_line(value)}", detail=one_line(detail)),),
         afterwards=(
             "New sessions have it. This one does not yet; to update it, type:",
             f"  export {name}={SH.quote_place(value, host.home)}",
@@ -73,17 +70,44 @@ def plan_variable_drop(name: str, shells: Sequence[Dialect], host: Host, locatio
         raise UnknownName(
             "variable in the wiring", name, [one.name for one in before.variables], next_step="ush variable list"
         )
-    after: Wiring = replace(before, variables=tuple(one for one in before.variables if one.name != name))
+    after = without_variable(before, name)
     change = WiringChange(
         words=f"variable drop {name}",
         aim=f"Set {name} in new sessions no more",
         before=before,
         after=after,
-        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{name} = {_one_line(known.value)}"),),
+        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{name} = {one_line(known.value)}"),),
         afterwards=("New sessions do without it; those that are open keep it.",),
     )
     return plan_wiring(change, shells, host, locations, hook=False)
 
 
-def _one_line(text: str) -> str:
+def check_variable(name: str, value: str) -> None:
+    """Raise for names that are none, and for variables whose setting would break sessions."""
+    check = name if name not in ("LUA_PATH", "LUA_CPATH", "TCLLIBPATH") else "X"
+    check_variable_name(check)
+    if name in REFUSED or name.startswith("BASH_"):
+        raise Refused(
+            f"{name} is not set for every session", next_step=f"use {REFUSED.get(name, 'your own startup file')}"
+        )
+    if "\0" in value:
+        raise Refused("a value cannot hold a NUL character")
+
+
+def with_variable(wiring: Wiring, name: str, value: str) -> Wiring:
+    """Return the wiring with a variable set; the same wiring where it is so already."""
+    known = wiring.variable(name)
+    if known is not None and known.value == value:
+        return wiring
+    others = tuple(one for one in wiring.variables if one.name != name)
+    return replace(wiring, variables=(*others, SetVariable(name=name, value=value)))
+
+
+def without_variable(wiring: Wiring, name: str) -> Wiring:
+    """Return the wiring without a variable."""
+    return replace(wiring, variables=tuple(one for one in wiring.variables if one.name != name))
+
+
+def one_line(text: str) -> str:
+    """Return text as it can be shown on one line."""
     return "".join(c if c.isprintable() else repr(c)[1:-1] for c in text)

@@ -27,6 +27,8 @@ __all__ = [
     "variable_from",
     "variable_value_text",
     "wiring_file",
+    "wiring_from_rows",
+    "wiring_rows",
 ]
 
 TABLE = "search-path"
@@ -136,6 +138,27 @@ def read_wiring(locations: Locations) -> Wiring:
         found += [entry_from(variable, text, value) for text, value in _items(entries)]
     wanted = [variable_from(name, value) for name, value in _items(variables)]
     return Wiring(entries=tuple(found), variables=tuple(wanted))
+
+
+def wiring_rows(wiring: Wiring) -> dict[str, object]:
+    """Return a wiring as plain values, for a file that holds more than it."""
+    entries = [[one.variable, to_record_text(one.directory), one.side.value, one.rank] for one in wiring.entries]
+    return {"entries": entries, "variables": [[one.name, to_record_text(one.value)] for one in wiring.variables]}
+
+
+def wiring_from_rows(rows: object) -> Wiring:
+    """Return the wiring that `wiring_rows` was given; nothing for what is not there."""
+    if not isinstance(rows, Mapping):
+        return Wiring()
+    return Wiring(
+        entries=tuple(
+            Entry(variable=variable, directory=from_record_text(directory), side=Side(side), rank=rank)
+            for variable, directory, side, rank in rows["entries"]
+        ),
+        variables=tuple(
+            SetVariable(name=name, value=str(from_record_text(value))) for name, value in rows["variables"]
+        ),
+    )
 
 
 def check_directory_name(directory: str) -> None:

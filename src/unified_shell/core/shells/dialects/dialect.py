@@ -1,5 +1,6 @@
 """What `ush` must know of a shell's dialect; each is one file beside this one."""
 
+import hashlib
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -17,6 +18,9 @@ __all__ = [
     "Side",
     "StartupFile",
     "below_home",
+    "changed_variables",
+    "kept_name",
+    "path_directories",
     "template",
     "without_control",
 ]
@@ -119,8 +123,10 @@ class Dialect(Protocol):
         """Return the session file's text."""
         ...
 
-    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
-        """Return the script that enters an environment when it is sourced."""
+    def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
+        """Return the scripts by their names: one that enters an environment when it is sourced, and what
+        it needs to leave again. `content` is the environment's own wiring.
+        """
         ...
 
     def enter_session(self, prefix: str, home: str) -> Opening:
@@ -146,6 +152,22 @@ class Dialect(Protocol):
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return a command that writes into a file what the shell takes a name for."""
         ...
+
+
+def kept_name(prefix: str, name: str) -> str:
+    """Return the variable that keeps another one's value while an environment is entered."""
+    return f"_ush_was_{hashlib.sha256(prefix.encode('utf-8', 'surrogateescape')).hexdigest()[:8]}_{name}"
+
+
+def path_directories(content: SessionContent) -> tuple[Place, ...]:
+    """Return all directories that are wanted on PATH, whatever their side."""
+    return tuple(one for path in content.search_paths if path.variable == "PATH" for one in path.directories)
+
+
+def changed_variables(content: SessionContent) -> tuple[str, ...]:
+    """Return the variables other than PATH that entering changes; leaving gives each its old value."""
+    lists = [path.variable for path in content.search_paths if path.variable != "PATH"]
+    return tuple(dict.fromkeys((*lists, *(one.name for one in content.variables))))
 
 
 def template(name: str, **values: str) -> str:

@@ -13,6 +13,9 @@ from .dialect import (
     Side,
     StartupFile,
     below_home,
+    changed_variables,
+    kept_name,
+    path_directories,
     system_file,
     template,
     variable_of,
@@ -68,14 +71,18 @@ class Fish:
         source = without_control(content.source)
         return template("session.fish", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
 
-    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
-        """Return the script that enters an environment when it is sourced."""
-        return template(
+    def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
+        """Return the script that enters an environment, and the part of leaving that is this one's own."""
+        home = content.home
+        enter = template(
             "enter.fish",
             TITLE=without_control(name),
             SELF=without_control(self.quote_place(f"{prefix}/enter.fish", home)),
             PREFIX=self.quote_place(prefix, home),
+            VARIABLES=self._enter_variables(prefix, content),
+            PATHS="".join(self._search_path(one, home) for one in content.search_paths if one.variable == "PATH"),
         )
+        return {"enter.fish": enter, "leave.fish": self._leave(prefix, content)}
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
@@ -101,6 +108,29 @@ class Fish:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `type -a`."""
         return f"type -a {self.quote(name)} > {self.quote(answer_file)} 2>&1"
+
+    def _enter_variables(self, prefix: str, content: SessionContent) -> str:
+        lines = []
+        for name in changed_variables(content):
+            kept = kept_name(prefix, name)
+            lines += [f"    set -e {kept}", f"    set -q {name}; and set -g {kept} ${name}"]
+        for path in content.search_paths:
+            if path.variable != "PATH":
+                words = " ".join(self.quote_place(one, content.home) for one in path.directories)
+                order = f"{words} ${path.variable}" if path.side is Side.FRONT else f"${path.variable} {words}"
+                lines.append(f"    set -gx --path {path.variable} {order}")
+        lines += [f"    set -gx {one.name} {self.quote_place(one.value, content.home)}" for one in content.variables]
+        return "\n".join(lines)
+
+    def _leave(self, prefix: str, content: SessionContent) -> str:
+        lines = ["# What ush_leave does for this environment alone."]
+        for directory in path_directories(content):
+            word = self.quote_place(directory, content.home)
+            lines.append(f"while contains -- {word} $PATH\n    set -e PATH[(contains -i -- {word} $PATH)]\nend")
+        for name in changed_variables(content):
+            kept = kept_name(prefix, name)
+            lines.append(f"if set -q {kept}\n    set -gx {name} ${kept}\nelse\n    set -e {name}\nend\nset -e {kept}")
+        return "\n".join(lines) + "\n"
 
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = " ".join(self.quote_place(directory, home) for directory in path.directories)

@@ -12,6 +12,9 @@ from .dialect import (
     SetVariable,
     Side,
     below_home,
+    changed_variables,
+    kept_name,
+    path_directories,
     template,
     variable_of,
     without_control,
@@ -61,15 +64,19 @@ class PosixText:
         """Return `-n FILE`: read, do not run."""
         return ("-n", file)
 
-    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
-        """Return the script that enters an environment when it is sourced."""
-        return template(
+    def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
+        """Return the script that enters an environment, and the part of leaving that is this one's own."""
+        home = content.home
+        enter = template(
             "enter.sh",
             TAKE_OUT=template("take-out.sh").rstrip("\n"),
             TITLE=without_control(name),
             SELF=without_control(self.quote_place(f"{prefix}/enter.sh", home)),
             PREFIX=self.quote_place(prefix, home),
+            VARIABLES=self._enter_variables(prefix, content),
+            PATHS="".join(self._search_path(one, home) for one in content.search_paths if one.variable == "PATH"),
         )
+        return {"enter.sh": enter, "leave.sh": self._leave(prefix, content)}
 
     def open_with(self, mode: Mode, command: str) -> Opening:
         """Return an interactive session that runs one command."""
@@ -84,6 +91,37 @@ class PosixText:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return the standard's `type`, which tells aliases and functions from files."""
         return f"type {self.quote(name)} > {self.quote(answer_file)} 2>&1"
+
+    def _enter_variables(self, prefix: str, content: SessionContent) -> str:
+        lines = []
+        for name in changed_variables(content):
+            kept = kept_name(prefix, name)
+            lines += [
+                f'  if [ -n "${{{name}+set}}" ]; then',
+                f"    {kept}=${name}",
+                "  else",
+                f"    unset {kept}",
+                "  fi",
+            ]
+        for path in content.search_paths:
+            if path.variable != "PATH":
+                joined = ":".join(self.quote_place(one, content.home) for one in path.directories)
+                front, name = path.side is Side.FRONT, path.variable
+                value = f"{joined}${{{name}:+:${name}}}" if front else f"${{{name}:+${name}:}}{joined}"
+                lines += [f"  {name}={value}", f"  export {name}"]
+        for one in content.variables:
+            lines += [f"  {one.name}={self.quote_place(one.value, content.home)}", f"  export {one.name}"]
+        return "\n".join(lines)
+
+    def _leave(self, prefix: str, content: SessionContent) -> str:
+        lines = ["# What ush_leave does for this environment alone."]
+        for directory in path_directories(content):
+            lines += [f'_ush_take_out "${{PATH-}}" {self.quote_place(directory, content.home)}', "PATH=$_ush_list"]
+        for name in changed_variables(content):
+            kept = kept_name(prefix, name)
+            lines += [f'if [ -n "${{{kept}+set}}" ]; then', f"  {name}=${kept}", f"  export {name}", "else"]
+            lines += [f"  unset {name}", "fi", f"unset {kept}"]
+        return "\n".join(lines) + "\n"
 
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = [self.quote_place(directory, home) for directory in path.directories]

@@ -63,9 +63,13 @@ class PowerShell:
         source = without_control(content.source)
         return template("session.ps1", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
 
-    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
+    def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
         """Return the script that enters an environment when it is dot-sourced."""
-        return template("enter.ps1", TITLE=without_control(name), PREFIX=self.quote_place(prefix, home))
+        home = content.home
+        paths = "".join(self._search_path(one, home) for one in content.search_paths)
+        variables = "".join(self._variable(one, home) for one in content.variables)
+        title, place = without_control(name), self.quote_place(prefix, home)
+        return {"enter.ps1": template("enter.ps1", TITLE=title, PREFIX=place, BODY=paths + variables)}
 
     def enter_session(self, prefix: str, home: str) -> Opening:
         """Return a session that enters an environment after its profile."""

@@ -13,6 +13,9 @@ from .dialect import (
     Side,
     StartupFile,
     below_home,
+    changed_variables,
+    kept_name,
+    path_directories,
     system_file,
     template,
     without_control,
@@ -87,15 +90,26 @@ class Tcsh:
         source = without_control(content.source)
         return template("session.csh", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
 
-    def enter_text(self, *, name: str, prefix: str, home: str) -> str:
-        """Return the script that enters an environment when it is sourced."""
-        return template(
+    def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
+        """Return the script that enters an environment, and the one that leaves it."""
+        home, names = content.home, changed_variables(content)
+        enter = template(
             "enter.csh",
             REST=_rest(),
             TITLE=without_control(name),
             SELF=without_control(self.quote_place(f"{prefix}/enter.csh", home)),
             PREFIX=self.quote_place(prefix, home),
+            VARIABLES="\n".join(self._enter_variables(prefix, content)),
+            PATHS="".join(self._search_path(one, home) for one in content.search_paths if one.variable == "PATH"),
         )
+        restore = []
+        for one in names:
+            kept = kept_name(prefix, one)
+            restore += [f"if ( $?{kept} ) then", f"  setenv {one} ${kept}:q", f"  unset {kept}", "else"]
+            restore += [f"  unsetenv {one}", "endif"]
+        gone = " ".join(self.quote_place(one, home) for one in path_directories(content))
+        leave = template("leave.csh", REST=_rest(), VARIABLES="\n".join(restore), GONE=gone)
+        return {"enter.csh": enter, "leave.csh": leave}
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session; the hook-up in its startup file puts the environment first."""
@@ -122,6 +136,23 @@ class Tcsh:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `where`: all that the name may mean, in order."""
         return f"where {self.quote(name)} >& {self.quote(answer_file)}"
+
+    def _enter_variables(self, prefix: str, content: SessionContent) -> list[str]:
+        lines = []
+        for name in changed_variables(content):
+            kept = kept_name(prefix, name)
+            lines += [f"  unset {kept}", f"  if ( $?{name} ) then", f'    set {kept} = "${{{name}}}"', "  endif"]
+        for path in content.search_paths:
+            if path.variable != "PATH":
+                joined = ":".join(self.quote_place(one, content.home) for one in path.directories)
+                old = f'"${{{path.variable}}}"'
+                value = f"{joined}:{old}" if path.side is Side.FRONT else f"{old}:{joined}"
+                lines += [f"  if ( $?{path.variable} ) then", f"    setenv {path.variable} {value}", "  else"]
+                lines += [f"    setenv {path.variable} {joined}", "  endif"]
+        return [
+            *lines,
+            *(f"  setenv {one.name} {self.quote_place(one.value, content.home)}" for one in content.variables),
+        ]
 
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = [self.quote_place(directory, home) for directory in path.directories]

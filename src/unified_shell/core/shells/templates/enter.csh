@@ -19,7 +19,9 @@ if ( $_ush_new:q != $_ush_old:q ) then
   if ( $?prompt ) then
     set prompt = "[$_ush_new:t] $prompt:q"
   endif
+@VARIABLES@
 endif
+@PATHS@
 set _ush_block = ( $USH_ENVIRONMENT:q/bin )
 @REST@
 set path = ( $_ush_block:q $_ush_rest:q )

@@ -8,6 +8,7 @@ function _ush_first
     set -gx PATH $argv[1]/bin $kept
 end
 function ush_leave --description 'Leave the environment that was entered'
+    test -r $USH_ENVIRONMENT/leave.fish; and source $USH_ENVIRONMENT/leave.fish
     set -l kept
     for entry in $PATH
         test "$entry" = "$USH_ENVIRONMENT/bin"; or set -a kept $entry
@@ -44,7 +45,9 @@ if test "$_ush_new" != "$USH_ENVIRONMENT"
         set -g _ush_home_before $PYTHONHOME
         set -e PYTHONHOME
     end
+@VARIABLES@
 end
+@PATHS@
 _ush_first $USH_ENVIRONMENT
 if status is-interactive; and not functions -q _ush_prompt_before
     functions -q fish_prompt; or function fish_prompt

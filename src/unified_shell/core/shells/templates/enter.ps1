@@ -1,5 +1,6 @@
 # Enters the environment @TITLE@ in this session when it is dot-sourced. To leave it again: ush_leave
 # Unverified: it could not be run when it was written.
+@BODY@
 $env:USH_ENVIRONMENT = @PREFIX@
 $env:PATH = (Join-Path $env:USH_ENVIRONMENT 'bin') + [IO.Path]::PathSeparator + $env:PATH
 function global:ush_leave {

@@ -7,6 +7,9 @@ _ush_first() {
   export PATH
 }
 ush_leave() {
+  if [ -r "$USH_ENVIRONMENT/leave.sh" ]; then
+    . "$USH_ENVIRONMENT/leave.sh"
+  fi
   _ush_take_out "${PATH-}" "$USH_ENVIRONMENT/bin"
   PATH=$_ush_list
   export PATH
@@ -43,7 +46,9 @@ if [ "$_ush_new" != "${USH_ENVIRONMENT-}" ]; then
     _ush_home_before=$PYTHONHOME
     unset PYTHONHOME
   fi
+@VARIABLES@
 fi
+@PATHS@
 _ush_first "$USH_ENVIRONMENT"
 if [ -n "${PS1-}" ]; then
   PS1="[${USH_ENVIRONMENT##*/}] ${PS1#"[${USH_ENVIRONMENT##*/}] "}"

@@ -1,8 +1,13 @@
 # Leaves the environment that was entered; `ush_leave` reads it.
-set _ush_gone = $USH_ENVIRONMENT:q/bin
+@VARIABLES@
+set _ush_gone = ( $USH_ENVIRONMENT:q/bin @GONE@ )
 set _ush_rest = ( )
 foreach _ush_one ( $path:q )
-  if ( $_ush_one:q != $_ush_gone:q ) set _ush_rest = ( $_ush_rest:q $_ush_one:q )
+  set _ush_same = 0
+  foreach _ush_own ( $_ush_gone:q )
+    if ( $_ush_one:q == $_ush_own:q ) set _ush_same = 1
+  end
+  if ( ! $_ush_same ) set _ush_rest = ( $_ush_rest:q $_ush_one:q )
 end
 set path = ( $_ush_rest:q )
 if ( $?prompt ) then
@@ -24,10 +29,10 @@ if ( $_ush_outer:q != "" ) then
   set _ush_block = ( $USH_ENVIRONMENT:q/bin )
 @REST@
   set path = ( $_ush_block:q $_ush_rest:q )
-  unset _ush_block _ush_own _ush_same
+  unset _ush_block
 else
   unsetenv USH_ENVIRONMENT
   unsetenv USH_OUTER
   unalias ush_leave
 endif
-unset _ush_gone _ush_rest _ush_one _ush_outer
+unset _ush_gone _ush_rest _ush_one _ush_own _ush_same _ush_outer

@@ -1,0 +1,102 @@
+"""What holds only while an environment is entered: its own search-path entries and variables."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.errors import UnknownName, WordsOff
+from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.shells.search_paths import Wish, checked_directory, wished
+from unified_shell.core.shells.variables import check_variable, one_line, with_variable, without_variable
+from unified_shell.core.shells.wiring import Wiring
+
+from .changing import base_of, next_edition, proof_of_start
+from .known import Environment
+from .packages import refetching
+
+__all__ = ["OwnWiring"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OwnWiring:
+    """Plans changes of one environment's own wiring; each makes its next edition."""
+
+    environment: Environment
+    client: IndexClient
+    host: Host
+    locations: Locations
+
+    def plan_path_add(self, wish: Wish) -> Change:
+        """Plan to have a directory on a search path while the environment is entered."""
+        place = checked_directory(wish.directory, self.host)
+        name = shown(place, self.host.home)
+        line = PlanLine(kind=LineKind.ADD, subject=f"{wish.variable}, {wish.side.value}: {name}")
+        aim = f"Have {name} on {wish.variable} while {self.environment.name} is entered"
+        return self._plan(f"path add {name}", aim, line, wished(self._before, place, wish, self.host))
+
+    def plan_path_drop(self, directory: str, variable: str) -> Change:
+        """Plan to have it there no more; raises WordsOff where it is not."""
+        full = directory if directory.startswith("/") else join(self.host.working_directory, directory)
+        place = Place(os.path.normpath(full))
+        name = shown(place, self.host.home)
+        if self._before.find(variable, place) is None:
+            raise WordsOff(
+                f"{name} is not in the wiring of the environment {self.environment.name}",
+                next_step=f"ush path list -e {self.environment.name}",
+            )
+        line = PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {name}")
+        aim = f"Have {name} in the environment {self.environment.name} no more"
+        return self._plan(f"path drop {name}", aim, line, self._before.without_entry(variable, place))
+
+    def plan_variable_add(self, name: str, value: str) -> Change:
+        """Plan to have a variable while the environment is entered; leaving gives it its old value."""
+        check_variable(name, value)
+        line = PlanLine(kind=LineKind.ADD, subject=f"{name} = {one_line(value)}")
+        aim = f"Have {name} while {self.environment.name} is entered"
+        return self._plan(f"variable add {name}", aim, line, with_variable(self._before, name, value))
+
+    def plan_variable_drop(self, name: str) -> Change:
+        """Plan to set it no more; raises UnknownName."""
+        if self._before.variable(name) is None:
+            raise UnknownName(
+                f"variable of {self.environment.name}",
+                name,
+                [one.name for one in self._before.variables],
+                next_step=f"ush variable list -e {self.environment.name}",
+            )
+        aim = f"Have {name} in the environment {self.environment.name} no more"
+        line = PlanLine(kind=LineKind.REMOVE, subject=name)
+        return self._plan(f"variable drop {name}", aim, line, without_variable(self._before, name))
+
+    @property
+    def _before(self) -> Wiring:
+        return self.environment.contents.wiring
+
+    def _plan(self, words: str, aim: str, line: PlanLine, after: Wiring) -> Change:
+        environment, name = self.environment, self.environment.name
+        if after == self._before:
+            plan = Plan(words=words, aim=aim, nothing_to_do=f"it is so already in the environment {name}")
+            return Change(plan=plan, prepare=lambda _staging: ())
+        facts = base_of(environment, self.host)
+        prepare = next_edition(
+            environment,
+            environment.contents.distributions,
+            facts,
+            refetching(self.client, self.locations),
+            wiring=after,
+            host=self.host,
+            locations=self.locations,
+        )
+        plan = Plan(
+            words=f"{words} -e {name}",
+            aim=aim,
+            lines=(line,),
+            relies_on=(f"environment {name}",),
+            afterwards=(f"It holds from the next time that {name} is entered, and in ush environment run {name}.",),
+        )
+        return Change(
+            plan=plan, prepare=prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)
+        )
