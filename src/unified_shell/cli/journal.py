@@ -1,9 +1,14 @@
 """`ush journal` and `ush undo`."""
 
+from typing import TYPE_CHECKING
+
 import click
 
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.changes.road import Road
 
 __all__ = ["journal", "undo"]
 
@@ -11,19 +16,19 @@ __all__ = ["journal", "undo"]
 @click.command()
 @click.option("--all", "everything", is_flag=True, help="All changes, not the newest 20 alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@for_whom
 @pass_bench
-def journal(bench: Workbench, *, everything: bool, as_json: bool) -> None:
+def journal(bench: Workbench, *, everything: bool, scope: str, as_json: bool) -> None:
     """Show what was done, newest first, and what is kept so that it can be undone."""
     from unified_shell.core.changes.retention import kept_bytes_of
     from unified_shell.core.changes.undo import is_standing
     from unified_shell.views.journal_view import JournalRow, print_journal
     from unified_shell.views.json_view import json_text
 
-    entries = bench.road.journal.entries(newest=None if everything else 20)
+    road = bench.road_for(scope)
+    entries = road.journal.entries(newest=None if everything else 20)
     rows = [
-        JournalRow(
-            entry=one, standing=is_standing(bench.road, one), kept_bytes=kept_bytes_of(bench.road.journal, one)
-        )
+        JournalRow(entry=one, standing=is_standing(road, one), kept_bytes=kept_bytes_of(road.journal, one))
         for one in entries
     ]
     if as_json:
@@ -35,19 +40,21 @@ def journal(bench: Workbench, *, everything: bool, as_json: bool) -> None:
 @click.command()
 @click.argument("number", type=int, required=False)
 @click.option("--through", is_flag=True, help="Take back the later changes that build on it as well.")
+@for_whom
 @change_options
 @pass_bench
-def undo(bench: Workbench, number: int | None, *, through: bool, how: How) -> None:
+def undo(bench: Workbench, number: int | None, *, through: bool, scope: str, how: How) -> None:
     """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
     from unified_shell.core.changes.undo import later_dependants
 
-    entry = bench.road.journal.find(number) if number is not None else None
-    later = later_dependants(bench.road, entry) if through and entry is not None else ()
+    road = bench.road_for(scope)
+    entry = road.journal.find(number) if number is not None else None
+    later = later_dependants(road, entry) if through and entry is not None else ()
     for one in (*(later_one.number for later_one in later), number):
-        _undo_one(bench, one, how)
+        _undo_one(bench, road, one, how)
 
 
-def _undo_one(bench: Workbench, number: int | None, how: How) -> None:
+def _undo_one(bench: Workbench, road: "Road", number: int | None, how: How) -> None:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
     from unified_shell.core.shells.session_files import derive_session_files
@@ -55,11 +62,11 @@ def _undo_one(bench: Workbench, number: int | None, how: How) -> None:
 
     def make() -> Change:
         return undo_change(
-            bench.road,
+            road,
             number,
             home=bench.host.home,
-            derive=lambda steps: derive_session_files(steps, bench.locations, bench.host.home),
+            derive=lambda steps: derive_session_files(steps, road.locations, bench.host.home),
             verify=lambda: check_wired_sessions(bench.host, bench.locations),
         )
 
-    perform(bench, make, how)
+    perform(bench, make, how, scope=road.locations.scope.value)

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -70,10 +70,11 @@ def list_entries(
 @click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
 @on_variable
 @in_environment
+@for_whom
 @change_options
 @pass_bench
 def add(
-    bench: Workbench, directory: str, side: str, before: str, *, variable: str, environment: str, how: How
+    bench: Workbench, directory: str, side: str, before: str, *, variable: str, environment: str, scope: str, how: How
 ) -> None:
     """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
 
@@ -87,16 +88,22 @@ def add(
     if environment:
         perform(bench, lambda: bench.own_wiring(environment).plan_path_add(wish), how)
         return
-    perform(bench, lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations), how)
+    perform(
+        bench,
+        lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations_for(scope)),
+        how,
+        scope=scope,
+    )
 
 
 @path.command()
 @click.argument("directory")
 @on_variable
 @in_environment
+@for_whom
 @change_options
 @pass_bench
-def drop(bench: Workbench, directory: str, *, variable: str, environment: str, how: How) -> None:
+def drop(bench: Workbench, directory: str, *, variable: str, environment: str, scope: str, how: How) -> None:
     """Have DIRECTORY on a search path in new sessions no more."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import plan_path_drop
@@ -106,8 +113,11 @@ def drop(bench: Workbench, directory: str, *, variable: str, environment: str, h
         return
     perform(
         bench,
-        lambda: plan_path_drop(directory, variable, chosen_shells(bench.host), bench.host, bench.locations),
+        lambda: plan_path_drop(
+            directory, variable, chosen_shells(bench.host), bench.host, bench.locations_for(scope)
+        ),
         how,
+        scope=scope,
     )
 
 

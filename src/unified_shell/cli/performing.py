@@ -12,12 +12,23 @@ from unified_shell.core.errors import Refused
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change, Outcome, Plan
+    from unified_shell.core.changes.road import Road
 
     from .workbench import Workbench
 
-__all__ = ["How", "change_options", "perform"]
+__all__ = ["How", "change_options", "for_whom", "perform"]
 
 MAX_REMADE = 5
+
+
+for_whom = click.option(
+    "--for",
+    "scope",
+    type=click.Choice(["me", "everyone"]),
+    default="me",
+    show_default=True,
+    help="Whose it is; for everyone needs rights.",
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,6 +64,7 @@ def perform(
     make: "Callable[[], Change]",
     how: How,
     *,
+    scope: str = "me",
     tell: "Callable[[Outcome], Sequence[str]] | None" = None,
 ) -> None:
     """Carry a request through and exit with 1 where something is at fault afterwards.
@@ -64,8 +76,9 @@ def perform(
     from unified_shell.core.changes.road import PlanMoved
     from unified_shell.views.plan_view import print_outcome
 
+    road = bench.road if scope == "me" else bench.road_for(scope)
     if not how.only_plan:
-        for said in settle(bench.road):
+        for said in settle(road):
             bench.screen.say(said)
     agreed: Plan | None = None
     for _ in range(MAX_REMADE):
@@ -74,12 +87,14 @@ def perform(
             return
         agreed = change.plan
         try:
-            outcome = _carry_through(bench, change, strict=how.strict)
+            outcome = _carry_through(bench, road, change, strict=how.strict)
         except PlanMoved:
             bench.screen.say("something changed meanwhile; the plan is made again")
             continue
         more = tell(outcome) if tell is not None else ()
-        print_outcome(bench.screen, outcome, (*change.plan.afterwards, *more), is_undo=bool(change.plan.undoes))
+        print_outcome(
+            bench.screen, outcome, (*change.plan.afterwards, *more), is_undo=bool(change.plan.undoes), scope=scope
+        )
         if outcome.faults:
             click.get_current_context().exit(1)
         return
@@ -112,8 +127,8 @@ def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) ->
     return True
 
 
-def _carry_through(bench: "Workbench", change: "Change", *, strict: bool) -> "Outcome":
+def _carry_through(bench: "Workbench", road: "Road", change: "Change", *, strict: bool) -> "Outcome":
     if not bench.screen.err.is_terminal:
-        return bench.road.perform(change, strict=strict)
+        return road.perform(change, strict=strict)
     with bench.screen.err.status(f"{change.plan.aim} …"):
-        return bench.road.perform(change, strict=strict)
+        return road.perform(change, strict=strict)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -52,28 +52,30 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
+@for_whom
 @change_options
 @pass_bench
-def wire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
+def wire(bench: Workbench, names: tuple[str, ...], *, scope: str, how: How) -> None:
     """Let the startup files of SHELL (yours, if not given) read the wiring."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.wiring_shells import plan_wire
 
     shells = chosen_shells(bench.host, _dialects(names))
-    perform(bench, lambda: plan_wire(shells, bench.host, bench.locations), how)
+    perform(bench, lambda: plan_wire(shells, bench.host, bench.locations_for(scope)), how, scope=scope)
 
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
+@for_whom
 @change_options
 @pass_bench
-def unwire(bench: Workbench, names: tuple[str, ...], *, how: How) -> None:
+def unwire(bench: Workbench, names: tuple[str, ...], *, scope: str, how: How) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
     from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.wiring_shells import plan_unwire
 
     shells = _dialects(names) or DIALECTS
-    perform(bench, lambda: plan_unwire(shells, bench.host), how)
+    perform(bench, lambda: plan_unwire(shells, bench.host, bench.locations_for(scope)), how, scope=scope)
 
 
 def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":

@@ -4,7 +4,7 @@ import click
 
 from .beginnings import VerbGroup
 from .path import in_environment
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["variable"]
@@ -46,9 +46,10 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
 @click.argument("name")
 @click.argument("value")
 @in_environment
+@for_whom
 @change_options
 @pass_bench
-def add(bench: Workbench, name: str, value: str, *, environment: str, how: How) -> None:
+def add(bench: Workbench, name: str, value: str, *, environment: str, scope: str, how: How) -> None:
     """Have the variable NAME with a VALUE in new sessions."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.variables import plan_variable_add
@@ -57,16 +58,20 @@ def add(bench: Workbench, name: str, value: str, *, environment: str, how: How) 
         perform(bench, lambda: bench.own_wiring(environment).plan_variable_add(name, value), how)
         return
     perform(
-        bench, lambda: plan_variable_add(name, value, chosen_shells(bench.host), bench.host, bench.locations), how
+        bench,
+        lambda: plan_variable_add(name, value, chosen_shells(bench.host), bench.host, bench.locations_for(scope)),
+        how,
+        scope=scope,
     )
 
 
 @variable.command()
 @click.argument("name")
 @in_environment
+@for_whom
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, environment: str, how: How) -> None:
+def drop(bench: Workbench, name: str, *, environment: str, scope: str, how: How) -> None:
     """Set the variable NAME in new sessions no more."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.variables import plan_variable_drop
@@ -74,4 +79,9 @@ def drop(bench: Workbench, name: str, *, environment: str, how: How) -> None:
     if environment:
         perform(bench, lambda: bench.own_wiring(environment).plan_variable_drop(name), how)
         return
-    perform(bench, lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations), how)
+    perform(
+        bench,
+        lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations_for(scope)),
+        how,
+        scope=scope,
+    )

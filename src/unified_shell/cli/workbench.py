@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from unified_shell.core.machine.host import Host, read_host
-from unified_shell.core.machine.locations import Locations, locations_of
+from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
 from unified_shell.core.machine.places import join
 from unified_shell.views.screen import Screen
 
@@ -32,8 +32,12 @@ class Workbench:
 
     @cached_property
     def locations(self) -> Locations:
-        """Where things are kept."""
+        """Where things are kept for the person."""
         return locations_of(self.host)
+
+    def locations_for(self, scope: str) -> Locations:
+        """Return where things are kept for `me` or `everyone`."""
+        return everyone_locations(self.host) if scope == "everyone" else self.locations
 
     @cached_property
     def screen(self) -> Screen:
@@ -42,13 +46,17 @@ class Workbench:
 
     @cached_property
     def road(self) -> "Road":
-        """The road of changes."""
+        """The road of the person's changes."""
+        return self.road_for("me")
+
+    def road_for(self, scope: str) -> "Road":
+        """Return the road of changes for `me` or `everyone`."""
         from unified_shell.core.changes.journal import Journal
         from unified_shell.core.changes.road import Road
 
         return Road(
-            locations=self.locations,
-            journal=Journal(join(self.locations.data, "journal.sqlite")),
+            locations=self.locations_for(scope),
+            journal=Journal(join(self.locations_for(scope).data, "journal.sqlite")),
             on_wait=lambda holder: self.screen.say(f"waiting for: {holder}"),
         )
 

@@ -36,12 +36,13 @@ def print_plan(screen: Screen, plan: Plan) -> None:
         print_rows(screen, [(WORDS[line.kind], line.subject), *rows])
 
 
-def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool) -> None:
+def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool, scope: str) -> None:
     """Write what came of a change: its number, what does not hold, what comes next."""
     faults = outcome.faults
     total = len(outcome.findings)
     checked = f"; {total - len(faults)} of {total} checks hold" if total else ""
-    back = f"ush undo {outcome.number}   does it again" if is_undo else "ush undo   takes it back"
+    whose = "" if scope == "me" else f" --for {scope}"
+    back = f"ush undo {outcome.number}{whose}   does it again" if is_undo else f"ush undo{whose}   takes it back"
     heading(screen, f"Done, as change {outcome.number}{checked}.")
     if faults:
         print_findings(screen, faults)

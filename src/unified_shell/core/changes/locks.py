@@ -13,7 +13,7 @@ WAIT_SECONDS = 600.0
 
 
 @contextlib.contextmanager
-def scope_lock(data: str, *, words: str, on_wait: Callable[[str], None]) -> Iterator[None]:
+def scope_lock(data: str, scope: str, *, words: str, on_wait: Callable[[str], None]) -> Iterator[None]:
     """Hold the scope's lock; where another holds it, say for whom we wait, once, and wait.
 
     Raises CouldNot after ten minutes. The lock's descriptor is not inherited by child processes.
@@ -21,10 +21,10 @@ def scope_lock(data: str, *, words: str, on_wait: Callable[[str], None]) -> Iter
     from filelock import FileLock, Timeout
 
     folder = join(data, "locks")
-    holder = join(folder, "me.holder")
+    holder = join(folder, f"{scope}.holder")
     try:
         os.makedirs(folder, exist_ok=True)
-        lock = FileLock(join(folder, "me.lock"))
+        lock = FileLock(join(folder, f"{scope}.lock"))
         try:
             lock.acquire(timeout=0)
         except Timeout:

@@ -24,7 +24,7 @@ def settle(road: Road) -> tuple[str, ...]:
     if not left:
         _sweep_strays(road)
         return ()
-    with scope_lock(road.locations.data, words="recovery", on_wait=road.on_wait):
+    with scope_lock(road.locations.data, road.locations.scope.value, words="recovery", on_wait=road.on_wait):
         # Another process may have settled it while we waited.
         again = {entry.number for entry in road.journal.unfinished()}
         return tuple(_settle_one(road, entry) for entry in left if entry.number in again)

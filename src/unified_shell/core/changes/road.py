@@ -54,7 +54,9 @@ class Road:
         try:
             with _io_faults("it could not be prepared"):
                 steps = change.prepare(staging)
-            with scope_lock(self.locations.data, words=change.plan.words, on_wait=self.on_wait):
+            with scope_lock(
+                self.locations.data, self.locations.scope.value, words=change.plan.words, on_wait=self.on_wait
+            ):
                 if any(step.state() is not StepState.BEFORE for step in steps):
                     raise PlanMoved
                 findings = self._switch_and_verify(number, steps, change, strict=strict)

@@ -1,22 +1,31 @@
 """Where `ush` keeps its files: by the XDG base directories, or all of it under USH_HOME."""
 
 from dataclasses import dataclass
+from enum import Enum
 
 from .host import Host, System
 from .places import Place, join
 
-__all__ = ["Locations", "locations_of"]
+__all__ = ["Locations", "Scope", "everyone_locations", "locations_of", "scratch_root"]
 
 NAME = "unified-shell"
 
 
+class Scope(Enum):
+    """Whose it is."""
+
+    ME = "me"
+    EVERYONE = "everyone"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Locations:
-    """The three directories that hold everything `ush` writes on its own account."""
+    """The three directories that hold everything `ush` writes for a scope."""
 
     config: Place
     data: Place
     cache: Place
+    scope: Scope = Scope.ME
 
     @property
     def config_file(self) -> Place:
@@ -47,6 +56,19 @@ def locations_of(host: Host) -> Locations:
         data=Place(platformdirs.user_data_dir(NAME, appauthor=False)),
         cache=Place(platformdirs.user_cache_dir(NAME, appauthor=False)),
     )
+
+
+def everyone_locations(host: Host) -> Locations:
+    """Return the locations for everyone on this machine."""
+    top = join(f"{scratch_root(host)}/opt", NAME)
+    return Locations(
+        config=join(top, "config"), data=join(top, "data"), cache=join(top, "cache"), scope=Scope.EVERYONE
+    )
+
+
+def scratch_root(host: Host) -> str:
+    """Return the directory that stands for the root of the system: empty but for images and tests (USH_ROOT)."""
+    return host.variable("USH_ROOT").rstrip("/")
 
 
 def _xdg(host: Host, variable: str, below_home: str) -> Place:

@@ -45,13 +45,15 @@ SESSIONS_NOTE = PlanLine(
 class HookUp:
     """The steps that wire shells, their lines in the plan, and the blocks that are there already.
 
-    `modes` are the kinds of session that will read the wiring by it, or read it no more.
+    `modes` are the kinds of session that will read the wiring by it, or read it no more; `files` are those
+    that change, with the dialect they are in.
     """
 
     steps: tuple[PutBlock | DropBlock | ReplaceFile, ...]
     lines: tuple[PlanLine, ...]
     relies_on: tuple[str, ...] = ()
     modes: "tuple[tuple[Dialect, Mode], ...]" = ()
+    files: "tuple[tuple[Place, Dialect], ...]" = ()
 
 
 def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, ...]:
@@ -88,6 +90,7 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
     lines: list[PlanLine] = []
     there: list[str] = []
     modes: list[tuple[Dialect, Mode]] = []
+    files: dict[Place, Dialect] = {}
     for dialect in shells:
         for mode in Mode:
             state = hook_file(dialect, mode, host)
@@ -102,6 +105,7 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
                 continue
             step = _put(dialect, state, host, locations)
             steps[state.real] = step
+            files[state.real] = _owner(dialect, state)
             lines += [_line(dialect, state, host, step), *_warnings(state, host, step)]
             compiled = read_file(f"{state.real}.zwc")
             if compiled is not None:
@@ -113,13 +117,18 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
                     PlanLine(kind=LineKind.REMOVE, subject=name, detail="a compiled copy, made before the edit")
                 )
     return HookUp(
-        steps=tuple(steps.values()), lines=tuple(lines), relies_on=tuple(dict.fromkeys(there)), modes=tuple(modes)
+        steps=tuple(steps.values()),
+        lines=tuple(lines),
+        relies_on=tuple(dict.fromkeys(there)),
+        modes=tuple(modes),
+        files=tuple(files.items()),
     )
 
 
 def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
     """Plan to take the block out of every file of these shells that has it."""
     steps: dict[str, DropBlock] = {}
+    files: dict[Place, Dialect] = {}
     lines = []
     for dialect in shells:
         for state in read_startup_states(dialect, host):
@@ -128,6 +137,7 @@ def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
             check_takes_block(state, host)
             content = (read_file(state.real) or (b"",))[0]
             block = find_block(content)
+            files[state.real] = _owner(dialect, state)
             steps[state.real] = DropBlock(
                 path=state.real,
                 block=block.text,
@@ -141,7 +151,9 @@ def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
                     detail="".join(f"- {line}\n" for line in block.text.splitlines()),
                 )
             )
-    return HookUp(steps=tuple(steps.values()), lines=tuple(lines), modes=wired_modes(host))
+    return HookUp(
+        steps=tuple(steps.values()), lines=tuple(lines), modes=wired_modes(host), files=tuple(files.items())
+    )
 
 
 def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
@@ -173,17 +185,11 @@ class Proof:
     What failed or was printed before counts for nothing; what is new puts the edit back.
     """
 
-    def __init__(self, modes: Sequence[tuple[Dialect, Mode]], host: Host, files: Sequence[str]) -> None:
+    def __init__(
+        self, modes: Sequence[tuple[Dialect, Mode]], host: Host, files: Sequence[tuple[Place, Dialect]]
+    ) -> None:
         self._host, self._files = host, tuple(files)
         self._modes = [key for key in dict.fromkeys(modes) if find_program(key[0], host)]
-        # A file that several shells read is checked as the first of them reads it.
-        self._owners = {
-            state.real: dialect for dialect in DIALECTS for state in read_startup_states(dialect, host)
-        } | {
-            state.real: dialect
-            for dialect, mode in reversed(self._modes)
-            if (state := hook_file(dialect, mode, host)) is not None
-        }
         self._before = self._sessions()
         self._syntax_before = self._syntax_errors()
 
@@ -221,9 +227,8 @@ class Proof:
         return tuple(open_session(dialect, mode, self._host) for dialect, mode in self._modes)
 
     def _syntax_errors(self) -> dict[str, str]:
-        found = {}
-        for file in self._files:
-            dialect: Dialect = self._owners.get(Place(file), SH)
+        found: dict[str, str] = {}
+        for file, dialect in self._files:
             if not dialect.syntax_check(file):
                 continue
             program = find_program(dialect, self._host)
@@ -303,9 +308,13 @@ def _subject(session: Session) -> str:
     return f"a new {session.mode.value} session of {session.shell}"
 
 
-def _block_for(dialect: Dialect, state: StartupState, host: Host, locations: Locations) -> str:
+def _owner(dialect: Dialect, state: StartupState) -> Dialect:
     # ~/.profile is read by every shell of the family, so it reads the session file that all understand.
-    owner = SH if os.path.basename(state.path) == ".profile" else dialect
+    return SH if os.path.basename(state.path) == ".profile" else dialect
+
+
+def _block_for(dialect: Dialect, state: StartupState, host: Host, locations: Locations) -> str:
+    owner = _owner(dialect, state)
     return make_block(owner.hook_lines(session_file(owner, locations), host.home))
 
 

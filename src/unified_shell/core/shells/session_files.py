@@ -5,14 +5,14 @@ from collections.abc import Sequence
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
 from unified_shell.core.machine.durable import read_file
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, from_json_text, join, shown
 
 from .dialects import DIALECTS
 from .dialects.dialect import Dialect, SessionContent
 from .wiring import VARIABLES, Entry, Wiring, entry_from, read_wiring, variable_from, wiring_file
 
-__all__ = ["derive_session_files", "session_file", "session_file_steps"]
+__all__ = ["derive_session_files", "session_file", "session_file_steps", "stamp_name"]
 
 
 def session_file(dialect: Dialect, locations: Locations) -> Place:
@@ -42,6 +42,11 @@ def derive_session_files(steps: Sequence[Step], locations: Locations, home: str)
     return session_file_steps(wiring, locations, home)
 
 
+def stamp_name(scope: Scope) -> str:
+    """Return the variable by which a session tells which wiring it has read."""
+    return "USH_WIRING" if scope is Scope.ME else "USH_WIRING_OF_EVERYONE"
+
+
 def _after(wiring: Wiring, steps: Sequence[PutRecord | DropRecord], path: str) -> Wiring:
     """Return the wiring as it will be when steps on its records have been done."""
     entries: dict[tuple[str, ...], Entry] = {one.keys: one for one in wiring.entries}
@@ -67,9 +72,11 @@ def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> 
     content = SessionContent(
         search_paths=wiring.search_paths(),
         variables=wiring.variables,
-        home=Place(home),
+        # What is for everyone is the same in every home.
+        home=Place(home if locations.scope is Scope.ME else ""),
         source=shown(wiring_file(locations), home),
         stamp=wiring.stamp(),
+        stamp_name=stamp_name(locations.scope),
     )
     text = dialect.session_text(content)
     return kept_bytes(text.encode("utf-8", "surrogateescape"))

@@ -45,25 +45,26 @@ class _Line:
     file: Place
     number: int
     entry: str
+    dialect: Dialect
 
 
 def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to take dead and doubled entries off PATH; opens and traces new sessions to see who put them there."""
-    dead: dict[str, EntryReport] = {}
+    dead: dict[str, tuple[EntryReport, Dialect]] = {}
     for dialect in dialects:
         for mode in Mode:
             for one in report_path(dialect, mode, host, locations).entries:
                 if one.fault in (FaultKind.MISSING.value, FaultKind.DUPLICATE.value, FaultKind.LITERAL_TILDE.value):
-                    dead.setdefault(f"{one.directory}\0{one.file}\0{one.line}", one)
+                    dead.setdefault(f"{one.directory}\0{one.file}\0{one.line}", (one, dialect))
     before = read_wiring(locations)
     after, lines, edits, left = before, [], list[_Line](), list[EntryReport]()
     for wired in before.entries:
         if wired.variable == "PATH" and not os.path.isdir(wired.directory):
             after = after.without_entry("PATH", wired.directory)
             lines.append(_removal(wired.directory, "it is not there", "the wiring", host))
-    for one in dead.values():
-        edit = _editable(one, host)
-        if edit is not None and edit not in edits:
+    for one, dialect in dead.values():
+        edit = _editable(one, dialect, host)
+        if edit is not None and all((edit.file, edit.number) != (each.file, each.number) for each in edits):
             edits.append(edit)
         elif one.source == "startup file" and edit is None:
             left.append(one)
@@ -91,18 +92,22 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
-        proofs.append(Proof([(one, mode) for one in dialects for mode in Mode], host, [one.file for one in edits]))
+        proofs.append(
+            Proof(
+                [(one, mode) for one in dialects for mode in Mode], host, [(one.file, one.dialect) for one in edits]
+            )
+        )
         return steps
 
     def verify() -> tuple[Finding, ...]:
-        gone = [one.directory for one in dead.values() if not os.path.isdir(one.directory)]
+        gone = [one.directory for one, _ in dead.values() if not os.path.isdir(one.directory)]
         sure = {one.entry for one in edits} | {one.directory for one in before.entries if one not in after.entries}
         return proofs[-1].findings("PATH", [], unwanted=[one for one in gone if one in sure])
 
     return Change(plan=plan, prepare=prepare, verify=verify)
 
 
-def _editable(one: EntryReport, host: Host) -> _Line | None:
+def _editable(one: EntryReport, dialect: Dialect, host: Host) -> _Line | None:
     """Return the line that can be put off, where it is a person's own and does nothing but add this entry."""
     if one.source != "startup file" or not one.line or not inside(one.file, host.home):
         return None
@@ -122,7 +127,8 @@ def _editable(one: EntryReport, host: Host) -> _Line | None:
     plain = all(part in WHOLE for part in rest)
     # A line that puts a doubled entry in front decides the order: without it another command would answer.
     decides = one.fault == FaultKind.DUPLICATE.value and parts[0] not in WHOLE
-    return _Line(file=real, number=one.line, entry=one.directory) if own and plain and not decides else None
+    line = _Line(file=real, number=one.line, entry=one.directory, dialect=dialect)
+    return line if own and plain and not decides else None
 
 
 def _names(part: str, directory: str, home: str) -> bool:

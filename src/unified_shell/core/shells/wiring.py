@@ -125,12 +125,12 @@ class Wiring:
 
 
 def wiring_file(locations: Locations) -> Place:
-    """Return where my wiring is kept."""
-    return join(locations.data, "wiring", "me.toml")
+    """Return where the scope's wiring is kept."""
+    return join(locations.data, "wiring", f"{locations.scope.value}.toml")
 
 
 def read_wiring(locations: Locations) -> Wiring:
-    """Read my wiring; an absent file is an empty one."""
+    """Read the scope's wiring; an absent file is an empty one."""
     records = read_records(wiring_file(locations))
     table, variables = records.get(TABLE, {}), records.get(VARIABLES, {})
     found = []

@@ -7,10 +7,11 @@ from unified_shell.core.changes.plan import Change, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord, Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
 
 from .dialects.dialect import Dialect
+from .everyone import check_for_everyone, check_rights, plan_system_hookup
 from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup, wired_modes
 from .session_files import session_file_steps
 from .wiring import VARIABLES, Wiring, variable_value_text, wiring_file
@@ -40,8 +41,18 @@ class WiringChange:
 def plan_wiring(
     change: WiringChange, shells: Sequence[Dialect], host: Host, locations: Locations, *, hook: bool = True
 ) -> Change:
-    """Return the change; with `hook`, startup files that do not read the wiring yet take the hook-up."""
-    hookup = plan_hookup(shells, host, locations) if hook else HookUp(steps=(), lines=())
+    """Return the change; with `hook`, startup files that do not read the wiring yet take the hook-up.
+
+    For everyone, `shells` does not count: the system-wide files of all shells here take it.
+    """
+    everyone = locations.scope is Scope.EVERYONE
+    if everyone:
+        check_rights(change.words, host, locations)
+        for place in change.wanted:
+            check_for_everyone(place)
+    hookup = HookUp(steps=(), lines=())
+    if hook:
+        hookup = plan_system_hookup(host, locations) if everyone else plan_hookup(shells, host, locations)
     steps: tuple[Step, ...] = (
         *_record_steps(change.before, change.after, locations),
         *session_file_steps(change.after, locations, host.home),
@@ -50,20 +61,19 @@ def plan_wiring(
     if not steps:
         plan = Plan(words=change.words, aim=change.aim, nothing_to_do=change.nothing or "it is so already")
         return Change(plan=plan, prepare=lambda _staging: ())
+    modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
     plan = Plan(
-        words=change.words,
-        aim=change.aim,
-        lines=(*change.lines, SESSIONS_NOTE, *hookup.lines),
+        words=f"{change.words} --for everyone" if everyone else change.words,
+        aim=f"{change.aim}, for everyone on this machine" if everyone else change.aim,
+        lines=(*change.lines, *([SESSIONS_NOTE] if modes else []), *hookup.lines),
         relies_on=hookup.relies_on,
         afterwards=change.afterwards,
     )
-    files = [step.path for step in hookup.steps]
-    modes = (*hookup.modes, *wired_modes(host))
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
         # The sessions as they are before the edit: what fails then is not the edit's fault.
-        proofs.append(Proof(modes, host, files))
+        proofs.append(Proof(modes, host, hookup.files))
         return steps
 
     def verify() -> tuple[Finding, ...]:

@@ -6,10 +6,11 @@ from unified_shell.core.changes.plan import Change, Plan
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
 
 from .dialects.dialect import Dialect
+from .everyone import check_rights, plan_system_hookup, plan_system_unhook
 from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup, plan_unhook
 from .session_files import session_file_steps
 from .wiring import read_wiring
@@ -19,8 +20,12 @@ __all__ = ["plan_unwire", "plan_wire"]
 
 def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to put the hook-up into the startup files of shells."""
-    names = ", ".join(one.name for one in shells)
-    hookup = plan_hookup(shells, host, locations)
+    if locations.scope is Scope.EVERYONE:
+        check_rights("shell wire", host, locations)
+        hookup, names = plan_system_hookup(host, locations), "everyone"
+    else:
+        names = ", ".join(one.name for one in shells)
+        hookup = plan_hookup(shells, host, locations)
     more = session_file_steps(read_wiring(locations), locations, host.home)
     return _change(
         f"shell wire {names}",
@@ -32,13 +37,16 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Ch
     )
 
 
-def plan_unwire(shells: Sequence[Dialect], host: Host) -> Change:
+def plan_unwire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to take the hook-up out of the startup files of shells."""
-    names = ", ".join(one.name for one in shells)
+    everyone = locations.scope is Scope.EVERYONE
+    if everyone:
+        check_rights("shell unwire", host, locations)
+    names = "everyone" if everyone else ", ".join(one.name for one in shells)
     return _change(
         f"shell unwire {names}",
         f"Let new sessions of {names} read the wiring no more",
-        hookup=plan_unhook(shells, host),
+        hookup=plan_system_unhook(host) if everyone else plan_unhook(shells, host),
         more=(),
         host=host,
         nothing=f"no startup file of {names} has the hook-up",
@@ -58,7 +66,7 @@ def _change(
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
-        proofs.append(Proof(hookup.modes, host, [step.path for step in hookup.steps]))
+        proofs.append(Proof(hookup.modes, host, hookup.files))
         return steps
 
     def verify() -> tuple[Finding, ...]:

@@ -32,6 +32,10 @@ class Bash(PosixText):
         own = (StartupFile(path=join(home, name), group="login", takes_hook=True) for name in LOGIN_FILES)
         return (system_file("/etc/profile"), *own)
 
+    def system_hook_file(self, mode: Mode) -> Place | None:
+        """Return a snippet that `/etc/profile` reads, and the file of interactive sessions."""
+        return Place("/etc/profile.d/unified-shell.sh" if mode is Mode.LOGIN else "/etc/bash.bashrc")
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return `~/.profile` for logins: a new `~/.bash_profile` would hide one that is made later."""
         return join(home, ".profile" if mode is Mode.LOGIN else ".bashrc")

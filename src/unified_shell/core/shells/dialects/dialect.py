@@ -66,6 +66,7 @@ class SessionContent:
     home: Place
     source: str
     stamp: str
+    stamp_name: str = "USH_WIRING"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,6 +110,10 @@ class Dialect(Protocol):
 
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
         """Return the startup files that are read in this mode, in order."""
+        ...
+
+    def system_hook_file(self, mode: Mode) -> Place | None:
+        """Return the system-wide file that takes everyone's hook-up in this mode, or None where another does."""
         ...
 
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:

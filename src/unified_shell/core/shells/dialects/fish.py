@@ -55,6 +55,10 @@ class Fish:
             StartupFile(path=_config(home, variables), takes_hook=True),
         )
 
+    def system_hook_file(self, mode: Mode) -> Place | None:  # noqa: ARG002
+        """Return a snippet of its own."""
+        return Place("/etc/fish/conf.d/unified-shell.fish")
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return `config.fish`, which is read last."""
         return _config(home, variables)
@@ -69,7 +73,9 @@ class Fish:
         body = "".join(self._search_path(path, content.home) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         source = without_control(content.source)
-        return template("session.fish", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
+        return template(
+            "session.fish", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body.rstrip("\n")
+        )
 
     def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
         """Return the script that enters an environment, and the part of leaving that is this one's own."""

@@ -28,6 +28,16 @@ class Ksh(PosixText):
             return files
         return (system_file("/etc/profile"), StartupFile(path=join(home, ".profile")), *files)
 
+    def system_hook_file(self, mode: Mode) -> Place | None:
+        """Return the file of interactive sessions, or a snippet that `/etc/profile` reads."""
+        return (
+            Place(self.system_files[0])
+            if self.system_files
+            else Place("/etc/profile.d/unified-shell.sh")
+            if mode is Mode.LOGIN
+            else None
+        )
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return what `ENV` names, or the shell's own file."""
         return env_file(variables, home, join(home, self.own_file))

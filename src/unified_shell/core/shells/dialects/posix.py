@@ -53,6 +53,7 @@ class PosixText:
             TAKE_OUT=template("take-out.sh").rstrip("\n"),
             WIRING=without_control(content.source),
             STAMP=content.stamp,
+            STAMP_NAME=content.stamp_name,
             BODY=body.rstrip("\n"),
         )
 

@@ -47,6 +47,10 @@ class PowerShell:
         """Return the current user's profile for all hosts."""
         return (StartupFile(path=join(home, ".config/powershell/profile.ps1"), takes_hook=True),)
 
+    def system_hook_file(self, mode: Mode) -> Place | None:  # noqa: ARG002
+        """Return nothing: where its system-wide profile is depends on the installation."""
+        return None
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return the same."""
         return join(home, ".config/powershell/profile.ps1")
@@ -61,7 +65,9 @@ class PowerShell:
         body = "".join(self._search_path(path, content.home) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         source = without_control(content.source)
-        return template("session.ps1", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
+        return template(
+            "session.ps1", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body.rstrip("\n")
+        )
 
     def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
         """Return the script that enters an environment when it is dot-sourced."""

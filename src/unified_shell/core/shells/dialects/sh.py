@@ -26,6 +26,10 @@ class Sh(PosixText):
             return asked
         return (system_file("/etc/profile"), StartupFile(path=join(home, ".profile"), takes_hook=True), *asked)
 
+    def system_hook_file(self, mode: Mode) -> Place | None:
+        """Return a snippet that `/etc/profile` reads."""
+        return Place("/etc/profile.d/unified-shell.sh") if mode is Mode.LOGIN else None
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:
         """Return `~/.profile`, and what `ENV` names."""
         return join(home, ".profile") if mode is Mode.LOGIN else env_file(variables, home)

@@ -74,6 +74,10 @@ class Tcsh:
             StartupFile(path=join(home, ".login")),
         )
 
+    def system_hook_file(self, mode: Mode) -> Place | None:  # noqa: ARG002
+        """Return the file of all sessions."""
+        return Place("/etc/csh.cshrc")
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return `.cshrc`: a new `.tcshrc` would hide one that is made later."""
         return join(home, ".cshrc")
@@ -88,7 +92,9 @@ class Tcsh:
         body = "".join(self._search_path(path, content.home) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         source = without_control(content.source)
-        return template("session.csh", WIRING=source, STAMP=content.stamp, BODY=body.rstrip("\n"))
+        return template(
+            "session.csh", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body.rstrip("\n")
+        )
 
     def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
         """Return the script that enters an environment, and the one that leaves it."""

@@ -30,6 +30,10 @@ class Zsh(PosixText):
             found.append(StartupFile(path=join(folder, f".{name}"), takes_hook=name == "zshrc"))
         return tuple(found)
 
+    def system_hook_file(self, mode: Mode) -> Place | None:  # noqa: ARG002
+        """Return the file of interactive sessions."""
+        return Place("/etc/zsh/zshrc")
+
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return `.zshrc`, which hides nothing."""
         return join(variable_of(variables, "ZDOTDIR") or home, ".zshrc")

@@ -14,4 +14,4 @@ if ( $?USH_ENVIRONMENT ) then
   endif
   unset _ush_first
 endif
-setenv USH_WIRING @STAMP@
+setenv @STAMP_NAME@ @STAMP@

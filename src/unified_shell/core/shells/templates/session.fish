@@ -8,4 +8,4 @@ if set -q USH_ENVIRONMENT; and test "$PATH[1]" != "$USH_ENVIRONMENT/bin"
     end
     set -gx PATH $USH_ENVIRONMENT/bin $_ush_rest
 end
-set -gx USH_WIRING @STAMP@
+set -gx @STAMP_NAME@ @STAMP@

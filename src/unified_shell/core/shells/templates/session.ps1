@@ -6,4 +6,4 @@ if ($env:USH_ENVIRONMENT) {
     $ushRest = @($env:PATH.Split([IO.Path]::PathSeparator) | Where-Object { $_ -cne $ushFirst })
     $env:PATH = (@($ushFirst) + $ushRest) -join [IO.Path]::PathSeparator
 }
-$env:USH_WIRING = '@STAMP@'
+$env:@STAMP_NAME@ = '@STAMP@'

@@ -14,5 +14,5 @@ if [ -n "${USH_ENVIRONMENT-}" ]; then
 fi
 unset -f _ush_take_out
 unset _ush_list _ush_block
-USH_WIRING=@STAMP@
-export USH_WIRING
+@STAMP_NAME@=@STAMP@
+export @STAMP_NAME@
