@@ -141,7 +141,8 @@ class Fish:
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = " ".join(self.quote_place(directory, home) for directory in path.directories)
         order = "$_ush_block $_ush_rest" if path.side is Side.FRONT else "$_ush_rest $_ush_block"
-        return template("search-path.fish", WORDS=words, VARIABLE=path.variable, ORDER=order)
+        last = str(len(path.directories) - 1)
+        return template("search-path.fish", WORDS=words, LAST=last, VARIABLE=path.variable, ORDER=order)
 
     def _variable(self, one: SetVariable, home: str) -> str:
         return f"set -gx {one.name} {self.quote_place(one.value, home)}\n"

@@ -1,10 +1,16 @@
-_ush_block=@JOINED@
 case :${@VARIABLE@-}: in
-  *:"$_ush_block":*) ;;
-  *)
-    _ush_list=${@VARIABLE@-}
+*:@JOINED@:*) ;;
+*)
+case :${@VARIABLE@-}: in
+*:@COMMON@*)
+_ush_list=:$@VARIABLE@:
+for _ush_one in @WORDS@; do
 @TAKE_OUT@
-    @VARIABLE@=${_ush_list:+$_ush_list:}$_ush_block
-    export @VARIABLE@
-    ;;
+done
+_ush_list=${_ush_list#:}
+@VARIABLE@=${_ush_list%:}
+unset _ush_list _ush_one ;;
+esac
+@VARIABLE@="${@VARIABLE@:+$@VARIABLE@:}"@JOINED@
+export @VARIABLE@ ;;
 esac

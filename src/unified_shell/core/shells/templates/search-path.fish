@@ -1,6 +1,8 @@
 set -l _ush_block @WORDS@
-set -l _ush_joined (string join : -- $_ush_block | string collect)
-if not string match -q -r -- '(^|:)'(string escape --style=regex -- $_ush_joined)'(:|$)' (string join : -- $@VARIABLE@ | string collect)
+set -l _ush_at (contains -i -- $_ush_block[1] $@VARIABLE@)
+set -l _ush_there
+test -n "$_ush_at"; and set _ush_there $@VARIABLE@[$_ush_at..(math $_ush_at + @LAST@)]
+if test "$_ush_there" != "$_ush_block"
     set -l _ush_rest
     for _ush_one in $@VARIABLE@
         contains -- $_ush_one $_ush_block; or set -a _ush_rest $_ush_one

@@ -1,18 +1,17 @@
 # Made by ush from @WIRING@; what is changed here is lost.
-# Stamp of the wiring: @STAMP@
-@TAKE_OUT@
 @BODY@
 if [ -n "${USH_ENVIRONMENT-}" ]; then
-  case ${PATH-}: in
-    "$USH_ENVIRONMENT/bin":*) ;;
-    *)
-      _ush_take_out "${PATH-}" "$USH_ENVIRONMENT/bin"
-      PATH=$USH_ENVIRONMENT/bin${_ush_list:+:$_ush_list}
-      export PATH
-      ;;
-  esac
+case ${PATH-}: in
+"$USH_ENVIRONMENT/bin":*) ;;
+*)
+_ush_list=:${PATH-}: _ush_one=$USH_ENVIRONMENT/bin
+@TAKE_OUT@
+_ush_list=${_ush_list#:}
+_ush_list=${_ush_list%:}
+PATH=$_ush_one${_ush_list:+:$_ush_list}
+unset _ush_list _ush_one
+export PATH ;;
+esac
 fi
-unset -f _ush_take_out
-unset _ush_list _ush_block
 @STAMP_NAME@=@STAMP@
 export @STAMP_NAME@
