@@ -64,6 +64,18 @@ class Commands(RuleBasedStateMachine):
         changes = tool not in self.wired or not self.hooked
         self._change(["path", "add", tool], kill, new if changes else None)
 
+    @precondition(lambda self: self.wired)
+    @rule(kill=killing)
+    def drop_path(self, kill: int | None) -> None:
+        gone = self.wired[-1]
+        self._change(["path", "drop", gone], kill, (self.wired[:-1], self.asked, self.hooked))
+
+    @precondition(lambda self: len(self.wired) > 1 and self.hooked)
+    @rule(kill=killing)
+    def move_path(self, kill: int | None) -> None:
+        first, *rest, last = self.wired
+        self._change(["path", "add", last, "--before", first], kill, ([last, first, *rest], self.asked, True))
+
     @precondition(lambda self: self.hooked)
     @rule(kill=killing)
     def unwire(self, kill: int | None) -> None:
@@ -185,5 +197,5 @@ def _closed(asked: set[str]) -> set[str]:
 
 TestCommands = Commands.TestCase
 TestCommands.settings = settings(
-    max_examples=6, stateful_step_count=10, deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=8, stateful_step_count=12, deadline=None, suppress_health_check=list(HealthCheck)
 )

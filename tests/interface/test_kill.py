@@ -31,7 +31,16 @@ COMMANDS = (
     ["undo", "--yes"],
     ["path", "add", "tools", "--yes"],
     ["undo", "--yes"],
-    ["shell", "wire", "bash", "--yes"],
+    ["path", "add", "tools", "--yes"],
+    ["path", "add", "more", "--before", "tools", "--yes"],
+    ["path", "drop", "tools", "--yes"],
+    ["variable", "add", "HIVE_DATA", "x", "--yes"],
+    ["variable", "drop", "HIVE_DATA", "--yes"],
+    ["path", "tidy", "--yes"],
+    ["path", "add", "more", "-e", "hive", "--yes"],
+    ["variable", "add", "HIVE_DATA", "x", "-e", "hive", "--yes"],
+    ["shell", "unwire", "--yes"],
+    ["shell", "wire", "bash", "zsh", "--yes"],
     ["shell", "unwire", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],
@@ -88,7 +97,8 @@ def harness(account: Account, tmp_path: Path) -> Iterator[Harness]:
 def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, study: Path) -> None:
     account = harness.account
     account.tool("weigh-hive")
-    account.write(".bashrc", "alias ll='ls -l'\n# the end")
+    account.tool("other", folder="more")
+    account.write(".bashrc", "alias ll='ls -l'\nPATH=$PATH:$HOME/gone\n# the end")
     account.write(".profile", "true\n")
     reached: Counter[str] = Counter()
     for command in COMMANDS:
