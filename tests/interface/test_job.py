@@ -128,23 +128,19 @@ def test_a_new_login_file_is_the_one_that_hides_none(account: Account) -> None:
 
 
 @pytest.mark.parametrize(
-    ("startup", "trouble"),
+    ("startup", "said"),
     [
-        ("if [ -r x ]; then\n", "syntax"),  # broken before: our edit is not at fault
-        ("cat <<END\nopen\n", "swallows"),
+        ("if [ -r x ]; then\n", "has a mistake already"),
+        ("cat <<END\nopen\n", "ends inside a here-document"),
     ],
-    ids=["broken before", "an open here-document"],
+    ids=["a mistake", "an open here-document"],
 )
-def test_a_startup_file_that_swallows_the_block_is_told(account: Account, startup: str, trouble: str) -> None:
+def test_a_startup_file_whose_end_never_runs_is_refused(account: Account, startup: str, said: str) -> None:
     account.tool("weigh-hive")
     account.write(".bashrc", startup)
-    done = account.ush("path", "add", "tools", "--yes", code=None)
-    assert done.code in (1, 5), (trouble, done)
-    if done.code == 5:
-        assert account.home.joinpath(".bashrc").read_text() == startup
-    else:
-        assert "ush undo" in done.out
-        assert "FAULT" in done.out
+    before = visible_state(account.home)
+    assert said in account.ush("path", "add", "tools", "--yes", code=3).err
+    assert visible_state(account.home) == before
 
 
 def test_an_edit_that_breaks_new_sessions_is_put_back(account: Account) -> None:

@@ -90,6 +90,7 @@ def _play(stage: _Stage, index: str) -> None:
     stage.type("look", "weigh-hive", expected=1)
     stage.type("path", "add", "apiary tools", "--yes")
     stage.type_in_new_session("weigh-hive clover")
+    stage.type("path", "list")
     stage.type("shell", "list")
     stage.say("Verify: new sessions, commands, imports")
     stage.type("verify", "hive")

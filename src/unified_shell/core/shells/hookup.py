@@ -9,6 +9,7 @@ from unified_shell.core.changes.blocks import BlockState, add_block, find_block,
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import LineKind, PlanLine
 from unified_shell.core.changes.steps import DropBlock, PutBlock, ReplaceFile
+from unified_shell.core.errors import Refused
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
@@ -100,6 +101,7 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
             if state.real in steps:
                 continue
             check_takes_block(state, host)
+            _check_tail(dialect, state, host)
             if state.block is BlockState.WHOLE:
                 there.append(f"block in {state.real}")
                 continue
@@ -306,6 +308,32 @@ def _entry_finding(session: Session, variable: str, directory: str, home: str, *
 
 def _subject(session: Session) -> str:
     return f"a new {session.mode.value} session of {session.shell}"
+
+
+def _check_tail(dialect: Dialect, state: StartupState, host: Host) -> None:
+    """Raise Refused where what stands at the file's end would never run.
+
+    Below a syntax error nothing runs, and an open here-document swallows it: of that bash only warns, with
+    exit code 0. Shells that say nothing are told apart by the new session.
+    """
+    program, owner = find_program(dialect, host), _owner(dialect, state)
+    if not state.exists or program is None or not owner.syntax_check(state.real):
+        return
+    ran = run_program(
+        (program, *dialect.syntax_check(state.real)), environment=fresh_variables(host, program), timeout_seconds=10
+    )
+    name = shown(state.path, host.home)
+    if ran.returncode:
+        error = ran.trouble.replace(state.real, name)
+        raise Refused(
+            f"{name} has a mistake already, and what stands below it does not run: {error}",
+            next_step=f"mend it in {name}, then try again",
+        )
+    if b"here-document" in ran.errors or b"here document" in ran.errors:
+        raise Refused(
+            f"{name} ends inside a here-document, which would swallow what follows",
+            next_step=f"close it in {name}, then try again",
+        )
 
 
 def _owner(dialect: Dialect, state: StartupState) -> Dialect:
