@@ -19,9 +19,10 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, in_home, inside, shown
 
 from .dialects.dialect import Dialect, Mode
-from .hookup import SESSIONS_NOTE, Proof
+from .hookup import SESSIONS_NOTE
 from .path_faults import FaultKind
 from .path_report import EntryReport, report_path
+from .proofs import Proof
 from .session_files import session_file_steps
 from .wiring import read_wiring, wiring_file
 

@@ -12,7 +12,8 @@ from unified_shell.core.machine.places import Place
 
 from .dialects.dialect import Dialect
 from .everyone import check_for_everyone, check_rights, plan_system_hookup
-from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup, wired_modes
+from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
+from .proofs import Proof
 from .session_files import session_file_steps
 from .wiring import VARIABLES, Wiring, variable_value_text, wiring_file
 

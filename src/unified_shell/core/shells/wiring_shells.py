@@ -11,7 +11,8 @@ from unified_shell.core.machine.places import Place
 
 from .dialects.dialect import Dialect
 from .everyone import check_rights, plan_system_hookup, plan_system_unhook
-from .hookup import SESSIONS_NOTE, HookUp, Proof, plan_hookup, plan_unhook
+from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, plan_unhook
+from .proofs import Proof
 from .session_files import session_file_steps
 from .wiring import read_wiring
 

@@ -1,0 +1,154 @@
+"""New sessions before and after an edit of startup files, compared: what proves the edit, or puts it back."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.machine.processes import run_program
+
+from .dialects.dialect import Dialect, Mode
+from .sessions import Session, find_program, fresh_variables, open_session
+
+__all__ = ["Proof"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Aims:
+    """What new sessions must have."""
+
+    variable: str
+    wanted: tuple[str, ...]
+    unwanted: tuple[str, ...]
+    values: tuple[tuple[str, str], ...]
+
+
+class Proof:
+    """New sessions before and after an edit of startup files, compared.
+
+    What failed or was printed before counts for nothing; what is new puts the edit back.
+    """
+
+    def __init__(
+        self, modes: Sequence[tuple[Dialect, Mode]], host: Host, files: Sequence[tuple[Place, Dialect]]
+    ) -> None:
+        self._host, self._files = host, tuple(files)
+        self._modes = [key for key in dict.fromkeys(modes) if find_program(key[0], host)]
+        self._before = self._sessions()
+        self._syntax_before = self._syntax_errors()
+
+    def findings(
+        self,
+        variable: str,
+        wanted: Sequence[str],
+        *,
+        unwanted: Sequence[str] = (),
+        values: Sequence[tuple[str, str]] = (),
+    ) -> tuple[Finding, ...]:
+        """Return what new sessions say now: that they open as before, and have what is wanted.
+
+        That is each of `wanted` once on the search path `variable`, none of `unwanted`, and the `values`.
+        """
+        aims = _Aims(variable=variable, wanted=tuple(wanted), unwanted=tuple(unwanted), values=tuple(values))
+        found = [
+            Finding(
+                subject=shown(file, self._host.home),
+                question="its syntax is right",
+                holds=False,
+                answer=error,
+                remedy=f"look at {shown(file, self._host.home)}",
+                puts_back=True,
+            )
+            for file, error in self._syntax_errors().items()
+            if file not in self._syntax_before
+        ]
+        if not found:
+            for before, after in zip(self._before, self._sessions(), strict=True):
+                found += _compare(before, after, aims, self._host.home)
+        return tuple(found)
+
+    def _sessions(self) -> tuple[Session, ...]:
+        return tuple(open_session(dialect, mode, self._host) for dialect, mode in self._modes)
+
+    def _syntax_errors(self) -> dict[str, str]:
+        found: dict[str, str] = {}
+        for file, dialect in self._files:
+            if not dialect.syntax_check(file):
+                continue
+            program = find_program(dialect, self._host)
+            if program is None or not os.path.exists(file):
+                continue
+            ran = run_program(
+                (program, *dialect.syntax_check(file)),
+                environment=fresh_variables(self._host, program),
+                timeout_seconds=10,
+            )
+            if ran.returncode:
+                found[file] = ran.trouble
+        return found
+
+
+def _compare(before: Session, after: Session, aims: "_Aims", home: str) -> list[Finding]:
+    subject = _subject(after)
+    if after.trouble:
+        known = bool(before.trouble)
+        return [
+            Finding(
+                subject=subject,
+                question="opens",
+                holds=False,
+                answer=f"{after.trouble}{' (as it did before)' if known else ''}",
+                remedy="ush shell list",
+                puts_back=not known,
+                elapsed_seconds=after.elapsed_seconds,
+            )
+        ]
+    new_errors = [line for line in after.errors if line not in before.errors]
+    if new_errors and not before.trouble:
+        return [
+            Finding(
+                subject=subject,
+                question="opens without new errors",
+                holds=False,
+                answer=new_errors[0],
+                puts_back=True,
+            )
+        ]
+    found = [_entry_finding(after, aims.variable, directory, home, times=1) for directory in aims.wanted]
+    found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
+    found += [_value_finding(after, name, value) for name, value in aims.values]
+    return found or [
+        Finding(subject=subject, question="opens", holds=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
+    ]
+
+
+def _value_finding(session: Session, name: str, value: str) -> Finding:
+    there = dict(session.variables).get(name)
+    return Finding(
+        subject=_subject(session),
+        question=f"has the variable {name}",
+        holds=there == value,
+        answer="yes" if there == value else ("it is not set" if there is None else f"it is {there!r}"),
+        remedy="" if there == value else "ush shell list",
+        elapsed_seconds=session.elapsed_seconds,
+    )
+
+
+def _entry_finding(session: Session, variable: str, directory: str, home: str, *, times: int) -> Finding:
+    entries = session.search_path(variable)
+    found = entries.count(directory)
+    place = f"at place {entries.index(directory) + 1} of {len(entries)}" if found == 1 else f"{found} times"
+    return Finding(
+        subject=_subject(session),
+        question=f"has {shown(directory, home)} on {variable}" + ("" if times else " no more"),
+        holds=found == times,
+        answer=place if found else ("yes" if times == 0 else "it is not there"),
+        remedy="" if found == times else f"ush path list --shell {session.shell}   (who puts it there)",
+        elapsed_seconds=session.elapsed_seconds,
+    )
+
+
+def _subject(session: Session) -> str:
+    return f"a new {session.mode.value} session of {session.shell}"
