@@ -7,6 +7,7 @@ import time
 from pathlib import Path
 
 from support.account import BASE_PYTHON, USH, Account, visible_state
+from support.shells import words_of
 from support.terminal import Terminal
 from support.wheels import wheel
 
@@ -30,16 +31,20 @@ def test_a_plan_is_asked_about(account: Account) -> None:
 
 def test_an_environment_is_entered_after_the_startup_files_and_left(apiary: Account) -> None:
     apiary.ush("package", "get", "swarmcast", "-e", "hive", "--yes")
-    apiary.write(".bashrc", "PATH=/usr/bin:/bin; PS1='prompt> '\n")
-    for shell in ("/bin/bash", "/bin/sh"):
-        variables = {**apiary.variables, "SHELL": shell, "PS1": "prompt> "}
+    reset = "PATH=/usr/bin:/bin; export PATH; PS1='prompt> '\n"
+    for name in (".bashrc", ".zshrc", ".kshrc", ".mkshrc"):
+        apiary.write(name, reset)
+    apiary.write(".cshrc", "setenv PATH /usr/bin:/bin\nset prompt = 'prompt> '\n")
+    for shell in ("bash", "sh", "zsh", "ksh", "mksh", "tcsh"):
+        (program,) = words_of(shell)
+        variables = {**apiary.variables, "SHELL": program, "PS1": "prompt> "}
         with Terminal([USH, "environment", "enter", "hive"], variables, apiary.home) as terminal:
             terminal.wait_for("[hive]")
-            terminal.type("command -v swarmcast; command -v python")
+            terminal.type("which swarmcast; which python")
             terminal.wait_for(f"{apiary.environment()}/bin/python")
             assert f"{apiary.environment()}/bin/swarmcast" in terminal.shown
-            terminal.type("ush_leave; echo left:$PATH:${USH_ENVIRONMENT-nothing}")
-            terminal.wait_for("left:/usr/bin:/bin:nothing")
+            terminal.type("ush_leave; echo left:`printenv PATH`:`printenv USH_ENVIRONMENT`:$HOME")
+            terminal.wait_for(f"left:/usr/bin:/bin::{apiary.home}")
             terminal.type("exit 7")
             assert terminal.ended() == 7
 

@@ -11,6 +11,10 @@ from unified_shell.core.shells.dialects import dialect_of_program
 __all__ = ["Entered", "entered_session"]
 
 
+# Variables that an opening sets anew, with those that keep the person's own for the scripts that set it back.
+KEPT = (("ENV", "_ush_env_before"), ("ZDOTDIR", "_ush_zdotdir_before"), ("HOME", "_ush_home_of_person"))
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entered:
     """A session to open: program, words, variables."""
@@ -31,8 +35,7 @@ def entered_session(prefix: str, host: Host) -> Entered:
         )
     opening = dialect.enter_session(prefix, host.home)
     variables = host.environment()
-    # What the opening sets anew, the scripts in the environment set back.
-    for name, kept in (("ENV", "_ush_env_before"), ("ZDOTDIR", "_ush_zdotdir_before")):
+    for name, kept in KEPT:
         if name in dict(opening.variables) and host.variable(name):
             variables[kept] = host.variable(name)
     variables.update(dict(opening.variables))

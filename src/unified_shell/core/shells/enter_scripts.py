@@ -2,7 +2,7 @@
 
 from unified_shell.core.machine.places import Place
 
-from .dialects import DIALECTS, SH
+from .dialects import DIALECTS, SH, dialect_named
 from .dialects.dialect import SessionContent, template
 from .wiring import Wiring
 
@@ -32,4 +32,7 @@ def enter_scripts(name: str, prefix: str, home: str, wiring: Wiring = NOTHING) -
         "enter-mksh.rc": template("enter-ksh.rc", ENTER=enter, OWN=".mkshrc"),
         "enter-zsh/.zshenv": template("zshenv"),
         "enter-zsh/.zshrc": template("zshrc", ENTER=enter),
+        "enter-tcsh/.tcshrc": template(
+            "tcshrc", ENTER=dialect_named("tcsh").quote_place(f"{prefix}/enter.csh", home)
+        ),
     }

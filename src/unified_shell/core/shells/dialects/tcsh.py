@@ -118,8 +118,11 @@ class Tcsh:
         return {"enter.csh": enter, "leave.csh": leave}
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
-        """Return an interactive session; the hook-up in its startup file puts the environment first."""
-        return Opening(argv=("tcsh", "-i"), variables=(("USH_ENVIRONMENT", prefix),))
+        """Return an interactive session whose first home reads the person's startup file, then enters.
+
+        tcsh has no other way to read one more file; the person's home is set again before theirs is read.
+        """
+        return Opening(argv=("tcsh", "-i"), variables=(("HOME", f"{prefix}/enter-tcsh"),))
 
     def open_terminal(self, mode: Mode) -> Opening:
         """Return a session as a terminal program (`tcsh`) or a login (`-tcsh`) opens it."""
