@@ -6,6 +6,7 @@ from unified_shell.core.commands.candidates import NameReport
 from unified_shell.core.commands.desktop import MenuEntry
 from unified_shell.core.commands.directories import PlaceReport
 from unified_shell.core.commands.patterns import MatchedName
+from unified_shell.core.commands.states import State
 from unified_shell.core.interpreters.discovery import FoundInterpreter
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import shown
@@ -143,7 +144,9 @@ def print_sessions(
         (one.state.value, f"{one.mode.value} {one.shell}", shown(one.file, home) if one.file else "", one.why)
         for one in sessions
     ]
-    if rows:
+    # Where the name is nowhere at all, that no session finds it is no news.
+    if any(one.state is not State.ABSENT for one in sessions):
+        screen.result("")
         print_table(screen, ("state", "new session", "answers", "why"), rows, indent=2)
     for entry in menu:
         gone = "" if entry.starts else ", which is not there"

@@ -19,7 +19,6 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, in_home, inside, shown
 
 from .dialects.dialect import Dialect, Mode
-from .hookup import SESSIONS_NOTE
 from .path_faults import FaultKind
 from .path_report import EntryReport, report_path
 from .proofs import Proof
@@ -84,7 +83,6 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
         lines=(
             *lines,
             *(_left_line(one, host) for one in left),
-            *([SESSIONS_NOTE] if steps else []),
             *(_edit_line(file, edits, host) for file in dict.fromkeys(one.file for one in edits)),
         ),
         nothing_to_do="" if steps else _nothing(left, host),

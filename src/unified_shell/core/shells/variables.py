@@ -26,14 +26,14 @@ __all__ = [
 # Setting these in every session breaks shells, loaders or logins; each has a way of its own.
 REFUSED = {
     "PATH": "ush path add DIRECTORY",
-    "HOME": "the account's own setting",
-    "USER": "the account's own setting",
-    "SHELL": "chsh",
-    "IFS": "a script of your own",
-    "PS1": "your startup file",
-    "LD_PRELOAD": "the one command that needs it",
+    "HOME": "leave it to the account",
+    "USER": "leave it to the account",
+    "SHELL": "chsh   (the system's own command)",
+    "IFS": "set it in the script that needs it",
+    "PS1": "set it in your startup file",
+    "LD_PRELOAD": "set it for the one command that needs it",
     "USH_ENVIRONMENT": "ush environment enter NAME",
-    "PYTHONHOME": "an environment; it makes every Python look for its library there",
+    "PYTHONHOME": "ush environment new NAME   (it would make every Python look for its library there)",
 }
 
 
@@ -88,7 +88,7 @@ def check_variable(name: str, value: str) -> None:
     check_variable_name(check)
     if name in REFUSED or name.startswith("BASH_"):
         raise Refused(
-            f"{name} is not set for every session", next_step=f"use {REFUSED.get(name, 'your own startup file')}"
+            f"{name} is not set for every session", next_step=REFUSED.get(name, "set it in your own startup file")
         )
     if "\0" in value:
         raise Refused("a value cannot hold a NUL character")
