@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from support.digests import digest_of_tree
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.journal import EntryState, Journal
@@ -31,7 +32,6 @@ from unified_shell.core.changes.steps import (
 from unified_shell.core.changes.undo import is_standing, undo_change
 from unified_shell.core.errors import CouldNot, PutBack, UndoRefused
 from unified_shell.core.findings import Finding
-from unified_shell.core.machine.digests import digest_of_tree
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from support.account import USH, Account
-from unified_shell.core.machine.digests import digest_of_tree
+from support.digests import digest_of_tree
 
 SESSIONS = (
     "bash -l -i -c",

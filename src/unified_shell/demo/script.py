@@ -110,7 +110,14 @@ def _sum_up(stage: _Stage, began: float) -> None:
     )
     for wrong in stage.wrong:
         screen.result(f"not as it should be: {wrong}")
-    screen.result(f"The scratch home is {stage.home}; to look around in it: HOME={typed(stage.home)} ush look")
+    screen.result(f"The scratch home is {stage.home}; to look around in it:")
+    screen.result(f"  HOME={typed(stage.home)} {typed(_own_program())} look")
+
+
+def _own_program() -> str:
+    """Return the `ush` beside our interpreter, which need not be on PATH."""
+    beside = os.path.join(os.path.dirname(sys.executable), "ush")
+    return beside if os.path.exists(beside) else "ush"
 
 
 def _scratch_home(host: Host, keep: str) -> Place:

@@ -31,6 +31,7 @@ create table if not exists steps (
 );
 create index if not exists entries_by_state on entries (state);
 create index if not exists entries_by_undoes on entries (undoes);
+create index if not exists entries_by_undoable on entries (undoable);
 """
 
 
@@ -131,6 +132,11 @@ class Journal:
         """Return the entries that a crash may have left."""
         marks = ", ".join("?" * len(UNFINISHED))
         return self._select(f"where state in ({marks}) order by number", [state.value for state in UNFINISHED])
+
+    def kept_for_undo(self) -> tuple[Entry, ...]:
+        """Return the ended entries whose undo is still kept, newest first: few, however long the history."""
+        ended = (EntryState.DONE.value, EntryState.PUT_BACK.value)
+        return self._select("where undoable = 1 and state in (?, ?) order by number desc", ended)
 
     def find(self, number: int) -> Entry | None:
         """Return one entry, or None."""

@@ -6,7 +6,7 @@ from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.locations import Locations
 
-from .journal import Entry, EntryState, Journal
+from .journal import Entry, Journal
 from .steps import FlipLink, PlaceTree, RetireTree, Step
 
 __all__ = ["kept_bytes_of", "trim"]
@@ -19,12 +19,12 @@ def trim(
     journal: Journal, locations: Locations, *, changes: int = KEEP_CHANGES, seconds: float = KEEP_SECONDS
 ) -> tuple[int, ...]:
     """Let go of what undo needs for changes older than both limits; returns their numbers."""
-    ended = [one for one in journal.entries() if one.state in (EntryState.DONE, EntryState.PUT_BACK)]
+    ended = journal.kept_for_undo()
     young = now_seconds() - seconds
-    old = [one for one in ended[changes:] if one.undoable and one.ended_seconds < young]
+    old = [one for one in ended[changes:] if one.ended_seconds < young]
     if not old:
         return ()
-    needed = _trees(journal, [one for one in ended if one.undoable and one not in old])
+    needed = _trees(journal, [one for one in ended if one not in old])
     for entry in old:
         for tree in _trees(journal, [entry]) - needed - _in_use(journal.steps(entry.number)):
             if tree.startswith(locations.data + "/"):

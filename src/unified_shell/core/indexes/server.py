@@ -8,6 +8,7 @@ import html
 import http.server
 import json
 import os
+import sys
 import urllib.parse
 import zipfile
 from collections.abc import Mapping
@@ -30,9 +31,16 @@ HTML_TYPE = "text/html; charset=utf-8"
 
 def make_server(folder: str, *, address: str = "127.0.0.1", port: int = 0) -> http.server.ThreadingHTTPServer:
     """Return a server that listens already; `serve_forever` makes it answer. Port 0 takes a free one."""
-    server = http.server.ThreadingHTTPServer((address, port), functools.partial(_Handler, folder=folder))
-    server.daemon_threads = True
-    return server
+    return _Server((address, port), functools.partial(_Handler, folder=folder))
+
+
+class _Server(http.server.ThreadingHTTPServer):
+    daemon_threads = True
+
+    def handle_error(self, request: object, client_address: object) -> None:
+        """Pass over a client that goes away in the middle; anything else is told as usual."""
+        if not isinstance(sys.exception(), ConnectionError):
+            super().handle_error(request, client_address)  # type: ignore[arg-type]
 
 
 class _Handler(http.server.BaseHTTPRequestHandler):
