@@ -308,3 +308,35 @@ def test_a_new_window_of_a_multiplexer_keeps_the_environment_first(account: Acco
         assert out.read_text().strip() == f"{prefix}/bin/python"
     finally:
         account.run([*server, "kill-server"])
+
+
+@pytest.mark.parametrize("shell", [*SHELLS, "sh"])
+def test_conditions_are_tested_by_the_shells_themselves(account: Account, shell: str) -> None:
+    with_shell(account, shell)
+    host, machine = os.uname().nodename, os.uname().machine
+    conditions = {
+        "here": f"host:{host}",
+        "there": "host:elsewhere",
+        "logins": "login",
+        "typed": "interactive",
+        "made-for": f"architecture:{machine}",
+        "not-made-for": "architecture:pdp11",
+    }
+    for name, when in conditions.items():
+        account.tool("weigh-hive", folder=name)
+        done = account.ush("path", "add", name, "--when", when, "--yes")
+        assert "FAULT" not in done.out
+    report = [one for login in ([], ["--login"]) for one in _names(account, *login)]
+    if shell == "sh":
+        assert report == ["made-for", "typed", "logins", "here"][: len(report)] or "logins" in report
+    else:
+        here = {"here", "typed", "made-for"}
+        assert set(report[: len(here)]) == here, report
+        assert set(report[len(here) :]) == {*here, "logins"}, report
+    refused = account.ush("path", "add", "here", "--when", "host:$(id)", "--yes", code=2)
+    assert "is no condition" in refused.err
+
+
+def _names(account: Account, *options: str) -> list[str]:
+    entries = account.ush("path", "list", *options, "--json").json()["report"]["entries"]
+    return [Path(one["directory"]).name for one in entries if one["directory"].startswith(str(account.home))]

@@ -68,13 +68,23 @@ def list_entries(
 @click.option("--front", "side", flag_value="front", default="front", help="Before what is inherited (the default).")
 @click.option("--back", "side", flag_value="back", help="After what is inherited.")
 @click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
+@click.option("--when", default="", metavar="CONDITION", help="interactive, login, host:NAME or architecture:NAME.")
 @on_variable
 @in_environment
 @for_whom
 @change_options
 @pass_bench
-def add(
-    bench: Workbench, directory: str, side: str, before: str, *, variable: str, environment: str, scope: str, how: How
+def add(  # noqa: PLR0913 - an argument an option
+    bench: Workbench,
+    directory: str,
+    *,
+    side: str,
+    before: str,
+    when: str,
+    variable: str,
+    environment: str,
+    scope: str,
+    how: How,
 ) -> None:
     """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
 
@@ -84,7 +94,7 @@ def add(
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import Wish, plan_path_add
 
-    wish = Wish(directory=directory, variable=variable, side=Side(side), before=before)
+    wish = Wish(directory=directory, variable=variable, side=Side(side), before=before, when=when)
     if environment:
         perform(bench, lambda: bench.own_wiring(environment).plan_path_add(wish), how)
         return

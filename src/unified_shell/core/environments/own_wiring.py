@@ -31,6 +31,8 @@ class OwnWiring:
 
     def plan_path_add(self, wish: Wish) -> Change:
         """Plan to have a directory on a search path while the environment is entered."""
+        if wish.when:
+            raise WordsOff("an environment's own entries have no condition: they hold while it is entered")
         place = checked_directory(wish.directory, self.host)
         name = shown(place, self.host.home)
         line = PlanLine(kind=LineKind.ADD, subject=f"{wish.variable}, {wish.side.value}: {name}")

@@ -45,6 +45,7 @@ class Host:
     word_size_bits: int
     libc: Libc
     home: Place
+    host_name: str
     user_name: str
     user_id: int
     login_shell: Place
@@ -77,6 +78,7 @@ def read_host(variables: Mapping[str, str] | None = None) -> Host:
         word_size_bits=struct.calcsize("P") * 8,
         libc=_libc(),
         home=Place(home),
+        host_name=platform.node(),
         user_name=user_name,
         user_id=os.getuid() if hasattr(os, "getuid") else -1,
         login_shell=Place(login_shell),

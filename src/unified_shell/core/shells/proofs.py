@@ -9,6 +9,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes import run_program
 
+from .conditions import holds
 from .dialects.dialect import Dialect, Mode
 from .sessions import Session, find_program, fresh_variables, open_session
 
@@ -21,6 +22,7 @@ class _Aims:
 
     variable: str
     wanted: tuple[str, ...]
+    when: str
     unwanted: tuple[str, ...]
     values: tuple[tuple[str, str], ...]
 
@@ -44,6 +46,7 @@ class Proof:
         variable: str,
         wanted: Sequence[str],
         *,
+        when: str = "",
         unwanted: Sequence[str] = (),
         values: Sequence[tuple[str, str]] = (),
     ) -> tuple[Finding, ...]:
@@ -51,7 +54,9 @@ class Proof:
 
         That is each of `wanted` once on the search path `variable`, none of `unwanted`, and the `values`.
         """
-        aims = _Aims(variable=variable, wanted=tuple(wanted), unwanted=tuple(unwanted), values=tuple(values))
+        aims = _Aims(
+            variable=variable, wanted=tuple(wanted), when=when, unwanted=tuple(unwanted), values=tuple(values)
+        )
         found = [
             Finding(
                 subject=shown(file, self._host.home),
@@ -66,7 +71,7 @@ class Proof:
         ]
         if not found:
             for before, after in zip(self._before, self._sessions(), strict=True):
-                found += _compare(before, after, aims, self._host.home)
+                found += _compare(before, after, aims, self._host)
         return tuple(found)
 
     def _sessions(self) -> tuple[Session, ...]:
@@ -90,7 +95,7 @@ class Proof:
         return found
 
 
-def _compare(before: Session, after: Session, aims: "_Aims", home: str) -> list[Finding]:
+def _compare(before: Session, after: Session, aims: "_Aims", host: Host) -> list[Finding]:
     subject = _subject(after)
     if after.trouble:
         known = bool(before.trouble)
@@ -116,7 +121,8 @@ def _compare(before: Session, after: Session, aims: "_Aims", home: str) -> list[
                 puts_back=True,
             )
         ]
-    found = [_entry_finding(after, aims.variable, directory, home, times=1) for directory in aims.wanted]
+    home, times = host.home, int(holds(aims.when, after.mode, host))
+    found = [_entry_finding(after, aims.variable, directory, home, times=times) for directory in aims.wanted]
     found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
     found += [_value_finding(after, name, value) for name, value in aims.values]
     return found or [
@@ -142,7 +148,7 @@ def _entry_finding(session: Session, variable: str, directory: str, home: str, *
     place = f"at place {entries.index(directory) + 1} of {len(entries)}" if found == 1 else f"{found} times"
     return Finding(
         subject=_subject(session),
-        question=f"has {shown(directory, home)} on {variable}" + ("" if times else " no more"),
+        question=f"has {'' if times else 'no '}{shown(directory, home)} on {variable}",
         holds=found == times,
         answer=place if found else ("yes" if times == 0 else "it is not there"),
         remedy="" if found == times else f"ush path list --shell {session.shell}   (who puts it there)",

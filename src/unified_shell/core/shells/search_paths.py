@@ -10,6 +10,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, typed
 
+from .conditions import check_condition
 from .dialects import SH
 from .dialects.dialect import Dialect, Side
 from .path_faults import commands_in, find_faults, first_on
@@ -33,6 +34,7 @@ class Wish:
     variable: str = PATH
     side: Side = Side.FRONT
     before: str = ""
+    when: str = ""
 
 
 def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
@@ -41,6 +43,7 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
     Raises WordsOff for a directory that is not there, Refused for a name that cannot stand on a path.
     """
     check_variable_name(wish.variable)
+    check_condition(wish.when)
     place = checked_directory(wish.directory, host)
     before = read_wiring(locations)
     after = wished(before, place, wish, host)
@@ -58,6 +61,7 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
         nothing=f"{name} is there in new sessions already, {where}",
         variable=wish.variable,
         wanted=(place,),
+        when=wish.when,
     )
     return plan_wiring(change, shells, host, locations)
 
@@ -121,11 +125,9 @@ def wished(before: Wiring, place: Place, wish: Wish, host: Host) -> Wiring:
             )
         return before.with_entry_before(wish.variable, place, other)
     known = before.find(wish.variable, place)
-    return (
-        before
-        if known is not None and known.side is wish.side
-        else before.with_entry(wish.variable, place, wish.side)
-    )
+    if known is not None and (known.side, known.when) == (wish.side, wish.when):
+        return before
+    return before.with_entry(wish.variable, place, wish.side, wish.when)
 
 
 def checked_directory(directory: str, host: Host) -> Place:
@@ -163,7 +165,9 @@ def _add_lines(place: Place, wish: Wish, before: Wiring, after: Wiring, host: Ho
         offer = ""
         if wish.variable == PATH:
             offer = f"offers {_some(commands)}" if commands else "offers no command yet"
-        lines.append(PlanLine(kind=LineKind.ADD, subject=f"{wish.variable}, {wish.side.value}: {name}", detail=offer))
+        when = f", when {wish.when}" if wish.when else ""
+        subject = f"{wish.variable}, {wish.side.value}{when}: {name}"
+        lines.append(PlanLine(kind=LineKind.ADD, subject=subject, detail=offer))
     elif before != after:
         lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"{wish.variable}: {name} moves"))
     lines += _answers(before, after, wish.variable, host)

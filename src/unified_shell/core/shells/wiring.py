@@ -43,6 +43,7 @@ class Entry:
     directory: Place
     side: Side
     rank: int
+    when: str = ""
 
     @property
     def keys(self) -> tuple[str, ...]:
@@ -52,7 +53,8 @@ class Entry:
     @property
     def value_text(self) -> str:
         """Its value there, as JSON text."""
-        return to_json_text({"side": self.side.value, "rank": self.rank})
+        condition = {"when": self.when} if self.when else {}
+        return to_json_text({"side": self.side.value, "rank": self.rank, **condition})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,12 +73,12 @@ class Wiring:
         """Return the entry for a directory, or None."""
         return next((one for one in self.entries if one.variable == variable and one.directory == directory), None)
 
-    def with_entry(self, variable: str, directory: str, side: Side) -> "Wiring":
+    def with_entry(self, variable: str, directory: str, side: Side, when: str = "") -> "Wiring":
         """Return the wiring with a directory nearest the outside of its side: first at the front, last at the back."""
         others = tuple(one for one in self.entries if (one.variable, one.directory) != (variable, directory))
         ranks = [one.rank for one in others if one.variable == variable and one.side is side] or [0]
         rank = min(ranks) - 1 if side is Side.FRONT else max(ranks) + 1
-        new = Entry(variable=variable, directory=Place(directory), side=side, rank=rank)
+        new = Entry(variable=variable, directory=Place(directory), side=side, rank=rank, when=when)
         return replace(self, entries=(*others, new))
 
     def with_entry_before(self, variable: str, directory: str, other: str) -> "Wiring":
@@ -89,9 +91,11 @@ class Wiring:
             key=lambda one: one.rank,
         )
         order = [one.directory for one in of_side if one.directory != directory]
+        conditions = {one.directory: one.when for one in self.entries if one.variable == variable}
         order.insert(order.index(anchor.directory), Place(directory))
         ranked = tuple(
-            Entry(variable=variable, directory=one, side=anchor.side, rank=rank) for rank, one in enumerate(order, 1)
+            Entry(variable=variable, directory=one, side=anchor.side, rank=rank, when=conditions.get(one, ""))
+            for rank, one in enumerate(order, 1)
         )
         moved = set(order)
         rest = tuple(one for one in self.entries if one.variable != variable or one.directory not in moved)
@@ -107,19 +111,21 @@ class Wiring:
         return next((one for one in self.variables if one.name == name), None)
 
     def search_paths(self) -> tuple[SearchPath, ...]:
-        """Return the entries by variable and side, in order."""
-        found = []
-        for variable in dict.fromkeys(one.variable for one in self.entries):
-            for side in Side:
-                of_side = [one for one in self.entries if one.variable == variable and one.side is side]
-                if of_side:
-                    in_order = tuple(one.directory for one in sorted(of_side, key=lambda one: one.rank))
-                    found.append(SearchPath(variable=variable, side=side, directories=in_order))
-        return tuple(found)
+        """Return the entries by variable, condition and side, in order."""
+        groups: dict[tuple[str, str, Side], list[Entry]] = {}
+        # What has no condition comes first, so that what has one stands nearer the outside.
+        for one in sorted(self.entries, key=lambda one: (one.variable, one.when, one.side.value, one.rank)):
+            groups.setdefault((one.variable, one.when, one.side), []).append(one)
+        return tuple(
+            SearchPath(variable=variable, side=side, when=when, directories=tuple(one.directory for one in entries))
+            for (variable, when, side), entries in groups.items()
+        )
 
     def stamp(self) -> str:
         """Return a short digest: the same for the same wanted entries in the same order."""
-        rows = [(one.variable, one.side.value, to_record_text(one.directory), one.rank) for one in self.entries]
+        rows = [
+            (one.variable, one.side.value, to_record_text(one.directory), one.rank, one.when) for one in self.entries
+        ]
         values = [(one.name, one.value) for one in self.variables]
         return hashlib.sha256(to_json_text([sorted(rows), sorted(values)]).encode()).hexdigest()[:12]
 
@@ -195,4 +201,5 @@ def entry_from(variable: str, text: str, value: object) -> Entry:
         directory=from_record_text(text),
         side=side,
         rank=rank if isinstance(rank, int) else 0,
+        when=str(fields.get("when", "")),
     )

@@ -23,7 +23,7 @@ __all__ = ["WiringChange", "plan_wiring"]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WiringChange:
     """The wiring before and after, and the words for it. New sessions must have each of `wanted` once on
-    `variable`, none of `unwanted`, and each of `values` as a variable's (name, value).
+    `variable`, where `when` holds, none of `unwanted`, and each of `values` as a variable's (name, value).
     """
 
     words: str
@@ -35,6 +35,7 @@ class WiringChange:
     nothing: str = ""
     variable: str = "PATH"
     wanted: tuple[Place, ...] = ()
+    when: str = ""
     unwanted: tuple[Place, ...] = ()
     values: tuple[tuple[str, str], ...] = ()
 
@@ -78,7 +79,9 @@ def plan_wiring(
         return steps
 
     def verify() -> tuple[Finding, ...]:
-        return proofs[-1].findings(change.variable, change.wanted, unwanted=change.unwanted, values=change.values)
+        return proofs[-1].findings(
+            change.variable, change.wanted, when=change.when, unwanted=change.unwanted, values=change.values
+        )
 
     return Change(plan=plan, prepare=prepare, verify=verify)
 

@@ -8,6 +8,7 @@ from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown
+from unified_shell.core.shells.conditions import holds
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.hookup import chosen_shells, wired_modes
 from unified_shell.core.shells.sessions import Session, open_session
@@ -103,7 +104,9 @@ def _wired_entries(session: Session, wiring: Wiring, host: Host) -> list[Finding
     found = []
     for one in wiring.entries:
         times = session.search_path(one.variable).count(one.directory)
-        if times != 1 and (session.shell, session.mode) in {(d.name, m) for d, m in wired_modes(host)}:
+        if times != int(holds(one.when, session.mode, host)) and (session.shell, session.mode) in {
+            (d.name, m) for d, m in wired_modes(host)
+        }:
             found.append(
                 Finding(
                     subject=_subject(session),

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
-from .dialect import Mode, Opening, StartupFile, system_file
+from .dialect import ConditionKind, Mode, Opening, StartupFile, system_file
 from .posix import PosixText
 
 __all__ = ["Bash"]
@@ -43,6 +43,15 @@ class Bash(PosixText):
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return the check with extended patterns on: a file that turns them on itself is not at fault."""
         return ("-O", "extglob", "-n", file)
+
+    def condition(self, kind: ConditionKind, word: str) -> str:
+        """Return the test of a condition; bash knows the host and the kind of session itself."""
+        own = {
+            ConditionKind.LOGIN: "shopt -q login_shell",
+            ConditionKind.HOST: f'[ "$HOSTNAME" = {word} ]',
+            ConditionKind.ARCHITECTURE: f'[ "${{MACHTYPE%%-*}}" = {word} ]',
+        }
+        return own.get(kind) or super().condition(kind, word)
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""

@@ -11,6 +11,7 @@ from typing import Protocol
 from unified_shell.core.machine.places import Place, in_home
 
 __all__ = [
+    "ConditionKind",
     "Dialect",
     "Mode",
     "Opening",
@@ -21,6 +22,7 @@ __all__ = [
     "changed_variables",
     "kept_name",
     "path_directories",
+    "split_condition",
     "template",
     "without_control",
 ]
@@ -40,13 +42,23 @@ class Side(Enum):
     BACK = "back"
 
 
+class ConditionKind(Enum):
+    """What an entry may depend on."""
+
+    INTERACTIVE = "interactive"
+    LOGIN = "login"
+    HOST = "host"
+    ARCHITECTURE = "architecture"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SearchPath:
-    """The wanted entries of one variable and side, nearest the front first."""
+    """The wanted entries of one variable, side and condition, nearest the front first."""
 
     variable: str
     side: Side
     directories: tuple[Place, ...]
+    when: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -157,6 +169,12 @@ class Dialect(Protocol):
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return a command that writes into a file what the shell takes a name for."""
         ...
+
+
+def split_condition(text: str) -> tuple[ConditionKind | None, str]:
+    """Return a condition's kind and value; None for what is none."""
+    kind, _, value = text.partition(":")
+    return next((one for one in ConditionKind if one.value == kind), None), value
 
 
 def kept_name(prefix: str, name: str) -> str:

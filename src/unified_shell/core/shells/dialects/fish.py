@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from unified_shell.core.machine.places import Place, join
 
 from .dialect import (
+    ConditionKind,
     Mode,
     Opening,
     SearchPath,
@@ -16,6 +17,7 @@ from .dialect import (
     changed_variables,
     kept_name,
     path_directories,
+    split_condition,
     system_file,
     template,
     variable_of,
@@ -70,7 +72,7 @@ class Fish:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one assignment for each variable and side."""
-        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         source = without_control(content.source)
         return template(
@@ -114,6 +116,19 @@ class Fish:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `type -a`."""
         return f"type -a {self.quote(name)} > {self.quote(answer_file)} 2>&1"
+
+    def _under(self, when: str, text: str) -> str:
+        kind, value = split_condition(when)
+        if kind is None:
+            return text
+        word = self.quote(value)
+        test = {
+            ConditionKind.INTERACTIVE: "status is-interactive",
+            ConditionKind.LOGIN: "status is-login",
+            ConditionKind.HOST: f'test "$hostname" = {word}',
+            ConditionKind.ARCHITECTURE: f'read -l _ush_told < /proc/sys/kernel/arch; and test "$_ush_told" = {word}',
+        }[kind]
+        return f"if {test}\n{text.rstrip()}\nend\n"
 
     def _enter_variables(self, prefix: str, content: SessionContent) -> str:
         lines = []

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from unified_shell.core.machine.places import Place
 
 from .dialect import (
+    ConditionKind,
     Mode,
     Opening,
     SearchPath,
@@ -16,6 +17,7 @@ from .dialect import (
     changed_variables,
     kept_name,
     path_directories,
+    split_condition,
     template,
     variable_of,
     without_control,
@@ -47,7 +49,7 @@ class PosixText:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one joined assignment for each variable and side."""
-        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         return template(
             "session.sh",
@@ -82,8 +84,9 @@ class PosixText:
 
     def open_with(self, mode: Mode, command: str) -> Opening:
         """Return an interactive session that runs one command."""
-        login = ("-l",) if mode is Mode.LOGIN else ()
-        return Opening(argv=(self.programs[0], *login, "-i", "-c", command))
+        # A dash before the name is how a login begins; some shells tell a login by nothing else.
+        dash = "-" if mode is Mode.LOGIN else ""
+        return Opening(argv=(f"{dash}{self.programs[0]}", "-i", "-c", command))
 
     def open_terminal(self, mode: Mode) -> Opening:
         """Return a session as a terminal program or a login (with a dash before its name) opens it."""
@@ -124,6 +127,25 @@ class PosixText:
             lines += [f'if [ -n "${{{kept}+set}}" ]; then', f"  {name}=${kept}", f"  export {name}", "else"]
             lines += [f"  unset {name}", "fi", f"unset {kept}"]
         return "\n".join(lines) + "\n"
+
+    def _under(self, when: str, text: str) -> str:
+        """Return text that takes effect only under a condition."""
+        kind, value = split_condition(when)
+        if kind is None:
+            return text
+        return f"if {self.condition(kind, self.quote(value))}; then\n{text.rstrip()}\nfi\n"
+
+    def condition(self, kind: ConditionKind, word: str) -> str:
+        """Return the test of a condition, by builtins; `word` is its quoted value."""
+        match kind:
+            case ConditionKind.INTERACTIVE:
+                return "case $- in *i*) true ;; *) false ;; esac"
+            case ConditionKind.LOGIN:
+                return "case $0 in -*) true ;; *) false ;; esac"
+            case ConditionKind.HOST:
+                return f'read -r _ush_told < /proc/sys/kernel/hostname && [ "$_ush_told" = {word} ]'
+            case ConditionKind.ARCHITECTURE:
+                return f'read -r _ush_told < /proc/sys/kernel/arch && [ "$_ush_told" = {word} ]'
 
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = [self.quote_place(directory, home) for directory in path.directories]

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from unified_shell.core.machine.places import Place, join
 
 from .dialect import (
+    ConditionKind,
     Mode,
     Opening,
     SearchPath,
@@ -13,6 +14,7 @@ from .dialect import (
     Side,
     StartupFile,
     below_home,
+    split_condition,
     template,
     without_control,
 )
@@ -62,7 +64,7 @@ class PowerShell:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one assignment for each variable and side."""
-        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         source = without_control(content.source)
         return template(
@@ -100,6 +102,18 @@ class PowerShell:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `Get-Command -All`."""
         return f"Get-Command -All {self.quote(name)} > {self.quote(answer_file)}"
+
+    def _under(self, when: str, text: str) -> str:
+        kind, value = split_condition(when)
+        if kind is None:
+            return text
+        test = {
+            ConditionKind.INTERACTIVE: "[Environment]::UserInteractive",
+            ConditionKind.LOGIN: "[Environment]::GetCommandLineArgs() -contains '-Login'",
+            ConditionKind.HOST: f"[Environment]::MachineName -eq {self.quote(value)}",
+            ConditionKind.ARCHITECTURE: f"(uname -m) -eq {self.quote(value)}",
+        }[kind]
+        return f"if ({test}) {{\n{text.rstrip()}\n}}\n"
 
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = ", ".join(self.quote_place(directory, home) for directory in path.directories)

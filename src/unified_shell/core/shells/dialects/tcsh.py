@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from unified_shell.core.machine.places import Place, join
 
 from .dialect import (
+    ConditionKind,
     Mode,
     Opening,
     SearchPath,
@@ -16,6 +17,7 @@ from .dialect import (
     changed_variables,
     kept_name,
     path_directories,
+    split_condition,
     system_file,
     template,
     without_control,
@@ -89,7 +91,7 @@ class Tcsh:
 
     def session_text(self, content: SessionContent) -> str:
         """Return tests and assignments; entries that tcsh cannot test for are left out, and said to be."""
-        body = "".join(self._search_path(path, content.home) for path in content.search_paths)
+        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
         body += "".join(self._variable(one, content.home) for one in content.variables)
         source = without_control(content.source)
         return template(
@@ -129,10 +131,11 @@ class Tcsh:
         return Opening(argv=("-tcsh",) if mode is Mode.LOGIN else ("tcsh",))
 
     def open_with(self, mode: Mode, command: str) -> Opening:
-        """Return an interactive session; at a login tcsh takes no command but on its input."""
-        if mode is Mode.LOGIN:
-            return Opening(argv=("-tcsh",), given=f"{command}\nexit\n")
-        return Opening(argv=("tcsh", "-i", "-c", command))
+        """Return an interactive session that is given its command on its input.
+
+        With `-c` it has no prompt and so is not interactive, and at a login it takes no such option.
+        """
+        return Opening(argv=("-tcsh" if mode is Mode.LOGIN else "tcsh", "-i"), given=f"{command}\nexit\n")
 
     def source_line(self, file: str) -> str:
         """Return the command that reads a file."""
@@ -145,6 +148,19 @@ class Tcsh:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `where`: all that the name may mean, in order."""
         return f"where {self.quote(name)} >& {self.quote(answer_file)}"
+
+    def _under(self, when: str, text: str) -> str:
+        kind, value = split_condition(when)
+        if kind is None:
+            return text
+        word = self.quote(value)
+        test = {
+            ConditionKind.INTERACTIVE: "$?prompt",
+            ConditionKind.LOGIN: "$?loginsh",
+            ConditionKind.HOST: f'"$HOST" == {word}',
+            ConditionKind.ARCHITECTURE: f'"$MACHTYPE" == {word}',
+        }[kind]
+        return f"if ( {test} ) then\n{text.rstrip()}\nendif\n"
 
     def _enter_variables(self, prefix: str, content: SessionContent) -> list[str]:
         lines = []

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
-from .dialect import Mode, Opening, StartupFile, system_file, variable_of
+from .dialect import ConditionKind, Mode, Opening, StartupFile, system_file, variable_of
 from .posix import PosixText
 
 __all__ = ["Zsh"]
@@ -41,6 +41,15 @@ class Zsh(PosixText):
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return the check without startup files."""
         return ("-f", "-n", file)
+
+    def condition(self, kind: ConditionKind, word: str) -> str:
+        """Return the test of a condition; zsh knows the host and the kind of session itself."""
+        own = {
+            ConditionKind.LOGIN: "[[ -o login ]]",
+            ConditionKind.HOST: f'[ "$HOST" = {word} ]',
+            ConditionKind.ARCHITECTURE: f'[ "$MACHTYPE" = {word} ]',
+        }
+        return own.get(kind) or super().condition(kind, word)
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session whose own folder of startup files reads the person's, then enters."""
