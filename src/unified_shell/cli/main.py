@@ -30,10 +30,6 @@ NOUNS = (
 )
 
 
-# What a shell reports of a program that was ended by SIGPIPE.
-BROKEN_PIPE = 141
-
-
 class StagedGroup(click.Group):
     """The top group: commands by stage, loaded when typed, found by their unique beginnings."""
 
@@ -98,9 +94,9 @@ def main() -> None:
         click.echo("ush: interrupted; nothing was changed", err=True)
         sys.exit(130)
     except BrokenPipeError:
-        # Whoever read our output has gone; what was not done by then stays undone, so this is no success.
+        # Whoever read our output has seen enough.
         sys.stderr.close()
-        sys.exit(BROKEN_PIPE)
+        sys.exit(0)
     except UshError as error:
         _tell(error, trace=trace)
         sys.exit(error.exit_code)
