@@ -93,10 +93,6 @@ def main() -> None:
     except (click.Abort, KeyboardInterrupt):
         click.echo("ush: interrupted; nothing was changed", err=True)
         sys.exit(130)
-    except BrokenPipeError:
-        # Whoever read our output has seen enough.
-        sys.stderr.close()
-        sys.exit(0)
     except UshError as error:
         _tell(error, trace=trace)
         sys.exit(error.exit_code)
