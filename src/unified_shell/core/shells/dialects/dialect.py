@@ -2,7 +2,7 @@
 
 import hashlib
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
@@ -22,6 +22,7 @@ __all__ = [
     "changed_variables",
     "kept_name",
     "path_directories",
+    "session_body",
     "split_condition",
     "template",
     "without_control",
@@ -191,6 +192,19 @@ def changed_variables(content: SessionContent) -> tuple[str, ...]:
     """Return the variables other than PATH that entering changes; leaving gives each its old value."""
     lists = [path.variable for path in content.search_paths if path.variable != "PATH"]
     return tuple(dict.fromkeys((*lists, *(one.name for one in content.variables))))
+
+
+def session_body(
+    content: SessionContent,
+    *,
+    search_path: Callable[[SearchPath, str], str],
+    variable: Callable[[SetVariable, str], str],
+    under: Callable[[str, str], str],
+) -> str:
+    """Return the part of a session file that the wiring makes, by a dialect's own statements."""
+    body = "".join(under(path.when, search_path(path, content.home)) for path in content.search_paths)
+    body += "".join(variable(one, content.home) for one in content.variables)
+    return body.rstrip("\n")
 
 
 def template(name: str, **values: str) -> str:

@@ -17,6 +17,7 @@ from .dialect import (
     changed_variables,
     kept_name,
     path_directories,
+    session_body,
     split_condition,
     system_file,
     template,
@@ -72,12 +73,9 @@ class Fish:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one assignment for each variable and side."""
-        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
-        body += "".join(self._variable(one, content.home) for one in content.variables)
+        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
         source = without_control(content.source)
-        return template(
-            "session.fish", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body.rstrip("\n")
-        )
+        return template("session.fish", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body)
 
     def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
         """Return the script that enters an environment, and the part of leaving that is this one's own."""

@@ -17,6 +17,7 @@ from .dialect import (
     changed_variables,
     kept_name,
     path_directories,
+    session_body,
     split_condition,
     template,
     variable_of,
@@ -49,15 +50,14 @@ class PosixText:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one joined assignment for each variable and side."""
-        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
-        body += "".join(self._variable(one, content.home) for one in content.variables)
+        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
         return template(
             "session.sh",
             TAKE_OUT=template("take-one-out.sh").rstrip("\n"),
             WIRING=without_control(content.source),
             STAMP=content.stamp,
             STAMP_NAME=content.stamp_name,
-            BODY=body.rstrip("\n"),
+            BODY=body,
         )
 
     def source_line(self, file: str) -> str:

@@ -14,6 +14,7 @@ from .dialect import (
     Side,
     StartupFile,
     below_home,
+    session_body,
     split_condition,
     template,
     without_control,
@@ -64,12 +65,9 @@ class PowerShell:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one assignment for each variable and side."""
-        body = "".join(self._under(path.when, self._search_path(path, content.home)) for path in content.search_paths)
-        body += "".join(self._variable(one, content.home) for one in content.variables)
+        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
         source = without_control(content.source)
-        return template(
-            "session.ps1", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body.rstrip("\n")
-        )
+        return template("session.ps1", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body)
 
     def enter_scripts(self, *, name: str, prefix: str, content: SessionContent) -> dict[str, str]:
         """Return the script that enters an environment when it is dot-sourced."""
