@@ -114,7 +114,7 @@ class Wiring:
         """Return the entries by variable, condition and side, in order."""
         groups: dict[tuple[str, str, Side], list[Entry]] = {}
         # What has no condition comes first, so that what has one stands nearer the outside.
-        for one in sorted(self.entries, key=lambda one: (one.variable, one.when, one.side.value, one.rank)):
+        for one in sorted(self.entries, key=lambda one: (one.variable, one.when, one.side is Side.BACK, one.rank)):
             groups.setdefault((one.variable, one.when, one.side), []).append(one)
         return tuple(
             SearchPath(variable=variable, side=side, when=when, directories=tuple(one.directory for one in entries))
