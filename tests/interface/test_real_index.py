@@ -3,6 +3,7 @@
 import os
 
 import pytest
+
 from support.account import Account
 
 
