@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from support.account import Account, visible_state
+from support.account import USH, Account, visible_state
 from support.wheels import rewrite, wheel
 from unified_shell import __version__
 
@@ -71,6 +71,11 @@ def test_version_and_beginnings(ready: Account) -> None:
     assert ready.ush("--version").out == f"ush {__version__}\n"
     assert ready.ush("env", "l").out == ready.ush("environment", "list").out
     assert "Next: ush package get NAME -e hive" in ready.ush().out
+
+
+def test_a_reader_that_goes_away_is_no_fault_to_tell(ready: Account) -> None:
+    done = ready.run(["bash", "-c", f"{USH} environment show hive | head -1"])
+    assert (done.out, done.err) == ("Environment hive\n", "")
 
 
 def test_a_plan_alone_changes_nothing_and_is_data(ready: Account) -> None:

@@ -1,6 +1,7 @@
 """The entry point: the nouns by stage of the work, unique beginnings, errors turned into words."""
 
 import importlib
+import os
 import sys
 from typing import ClassVar
 
@@ -86,6 +87,7 @@ def main() -> None:
     trace = "--trace" in sys.argv[1:3]
     try:
         code = ush.main(prog_name="ush", standalone_mode=False)
+        _flush_output()
         sys.exit(code if isinstance(code, int) else 0)
     except click.ClickException as error:
         _tell(_in_our_words(error), trace=trace)
@@ -103,6 +105,14 @@ def main() -> None:
     except Exception as error:  # noqa: BLE001 - a fault of ours is told in words, its place kept in the log
         _tell_unforeseen(error, trace=trace)
         sys.exit(4)
+
+
+def _flush_output() -> None:
+    """Write out what is left; where the reader has gone, let the interpreter's own flush at its end go nowhere."""
+    try:
+        sys.stdout.flush()
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _in_our_words(error: click.ClickException) -> UshError:

@@ -32,7 +32,11 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
         rows = [{"name": one.name, "value": one.value, "here": here.get(one.name)} for one in wanted]
         bench.screen.result(json_text("variables", rows))
     elif not wanted:
-        bench.screen.result("No variable is wanted yet.\nNext: ush variable add NAME VALUE")
+        own_option = f" -e {environment}" if environment else ""
+        bench.screen.result(f"No variable is wanted yet.\nNext: ush variable add NAME VALUE{own_option}")
+    elif environment:
+        rows_own = [(one.name, one.value) for one in wanted]
+        print_table(bench.screen, ("name", f"value while {environment} is entered"), rows_own)
     else:
         told = {True: "has it", False: "has another value"}
         rows_shown = [
