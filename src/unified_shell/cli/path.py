@@ -21,6 +21,11 @@ on_variable = click.option(
 )
 
 
+with_condition = click.option(
+    "--when", default="", metavar="CONDITION", help="interactive, login, host:NAME or architecture:NAME."
+)
+
+
 @click.group(cls=VerbGroup)
 def path() -> None:
     """Directories on PATH and other search paths in new sessions."""
@@ -68,7 +73,7 @@ def list_entries(
 @click.option("--front", "side", flag_value="front", default="front", help="Before what is inherited (the default).")
 @click.option("--back", "side", flag_value="back", help="After what is inherited.")
 @click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
-@click.option("--when", default="", metavar="CONDITION", help="interactive, login, host:NAME or architecture:NAME.")
+@with_condition
 @on_variable
 @in_environment
 @for_whom

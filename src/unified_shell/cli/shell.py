@@ -31,8 +31,9 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
     from unified_shell.core.shells.sessions import find_program
     from unified_shell.core.shells.startup_costs import FileCost, measure_costs
     from unified_shell.core.shells.startup_files import hook_file, read_startup_states
+    from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.shell_view import print_startup_files
+    from unified_shell.views.shell_view import print_session_scripts, print_startup_files
 
     present = [dialect for dialect in DIALECTS if find_program(dialect, bench.host)]
     states = [state for dialect in present for state in read_startup_states(dialect, bench.host)]
@@ -41,41 +42,61 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
         paths = tuple(dict.fromkeys(one.path for one in states if one.shell == dialect.name and one.is_read))
         costs |= {f"{dialect.name}\0{one.path}": one for one in measure_costs(dialect, paths, bench.host)}
     if as_json:
-        body = {"files": states, "costs": [{"shell": key.split("\0")[0], "cost": one} for key, one in costs.items()]}
+        scripts = read_wiring(bench.locations).scripts
+        body = {
+            "files": states,
+            "scripts": scripts,
+            "costs": [{"shell": key.split("\0")[0], "cost": one} for key, one in costs.items()],
+        }
         bench.screen.result(json_text("startup files", body))
     else:
         unverified = [one.name for one in DIALECTS if not one.verified]
         hooks = [hook_file(dialect, mode, bench.host) for dialect in present for mode in Mode]
         targets = {(one.shell, str(one.path)) for one in hooks if one is not None}
+        scripts = read_wiring(bench.locations).scripts
         print_startup_files(bench.screen, states, costs, targets=targets, unverified=unverified, home=bench.host.home)
+        print_session_scripts(bench.screen, scripts, bench.host.home)
 
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
+@click.option("--script", default="", metavar="FILE", help="Let new sessions read this script as well.")
+@click.option("--dialect", default="", help="The dialect FILE is written in; told by the file, if not given.")
 @for_whom
 @change_options
 @pass_bench
-def wire(bench: Workbench, names: tuple[str, ...], *, scope: str, how: How) -> None:
+def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str, scope: str, how: How) -> None:
     """Let the startup files of SHELL (yours, if not given) read the wiring."""
     from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.session_scripts import plan_script_add
     from unified_shell.core.shells.wiring_shells import plan_wire
 
-    shells = chosen_shells(bench.host, _dialects(names))
-    perform(bench, lambda: plan_wire(shells, bench.host, bench.locations_for(scope)), how, scope=scope)
+    shells, locations = chosen_shells(bench.host, _dialects(names)), bench.locations_for(scope)
+    if script:
+        perform(bench, lambda: plan_script_add(script, dialect, shells, bench.host, locations), how, scope=scope)
+        return
+    perform(bench, lambda: plan_wire(shells, bench.host, locations), how, scope=scope)
 
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
+@click.option("--script", default="", metavar="FILE", help="Only let new sessions read this script no more.")
 @for_whom
 @change_options
 @pass_bench
-def unwire(bench: Workbench, names: tuple[str, ...], *, scope: str, how: How) -> None:
+def unwire(bench: Workbench, names: tuple[str, ...], *, script: str, scope: str, how: How) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
     from unified_shell.core.shells.dialects import DIALECTS
+    from unified_shell.core.shells.hookup import chosen_shells
+    from unified_shell.core.shells.session_scripts import plan_script_drop
     from unified_shell.core.shells.wiring_shells import plan_unwire
 
-    shells = _dialects(names) or DIALECTS
-    perform(bench, lambda: plan_unwire(shells, bench.host, bench.locations_for(scope)), how, scope=scope)
+    shells, locations = _dialects(names) or DIALECTS, bench.locations_for(scope)
+    if script:
+        own = chosen_shells(bench.host, _dialects(names))
+        perform(bench, lambda: plan_script_drop(script, own, bench.host, locations), how, scope=scope)
+        return
+    perform(bench, lambda: plan_unwire(shells, bench.host, locations), how, scope=scope)
 
 
 def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":

@@ -3,7 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
-from .path import in_environment
+from .path import in_environment, with_condition
 from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
@@ -29,7 +29,9 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
     wanted = (own or read_wiring(bench.locations)).variables
     here = bench.host.environment()
     if as_json:
-        rows = [{"name": one.name, "value": one.value, "here": here.get(one.name)} for one in wanted]
+        rows = [
+            {"name": one.name, "value": one.value, "when": one.when, "here": here.get(one.name)} for one in wanted
+        ]
         bench.screen.result(json_text("variables", rows))
     elif not wanted:
         own_option = f" -e {environment}" if environment else ""
@@ -40,30 +42,45 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
     else:
         told = {True: "has it", False: "has another value"}
         rows_shown = [
-            (one.name, one.value, told[here[one.name] == one.value] if one.name in here else "began before it")
+            (
+                one.name,
+                one.value,
+                one.when or "always",
+                told[here[one.name] == one.value] if one.name in here else "does not have it",
+            )
             for one in wanted
         ]
-        print_table(bench.screen, ("name", "value in new sessions", "this session"), rows_shown)
+        print_table(bench.screen, ("name", "value in new sessions", "when", "this session"), rows_shown)
 
 
 @variable.command()
 @click.argument("name")
 @click.argument("value")
+@with_condition
 @in_environment
 @for_whom
 @change_options
 @pass_bench
-def add(bench: Workbench, name: str, value: str, *, environment: str, scope: str, how: How) -> None:
+def add(bench: Workbench, name: str, value: str, *, when: str, environment: str, scope: str, how: How) -> None:
     """Have the variable NAME with a VALUE in new sessions."""
+    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.shells.dialects.dialect import SetVariable
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.variables import plan_variable_add
 
+    if environment and when:
+        raise WordsOff("an environment's own variables have no condition: they hold while it is entered")
     if environment:
         perform(bench, lambda: bench.own_wiring(environment).plan_variable_add(name, value), how)
         return
     perform(
         bench,
-        lambda: plan_variable_add(name, value, chosen_shells(bench.host), bench.host, bench.locations_for(scope)),
+        lambda: plan_variable_add(
+            SetVariable(name=name, value=value, when=when),
+            chosen_shells(bench.host),
+            bench.host,
+            bench.locations_for(scope),
+        ),
         how,
         scope=scope,
     )

@@ -1,17 +1,20 @@
 """Startup files, as a person reads them."""
 
+import os
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
 
 from unified_shell.core.changes.blocks import BlockState
 from unified_shell.core.machine.places import shown
+from unified_shell.core.shells.dialects import DIALECTS
+from unified_shell.core.shells.dialects.dialect import SessionScript
 from unified_shell.core.shells.startup_costs import FileCost, edits_paths
 from unified_shell.core.shells.startup_files import StartupState
 
 from .screen import Screen
 from .tables import print_table
 
-__all__ = ["print_startup_files"]
+__all__ = ["print_session_scripts", "print_startup_files"]
 
 
 def print_startup_files(
@@ -54,6 +57,23 @@ def print_startup_files(
         screen.result(f"{name}: its files can be written, but it could not be run when this was made: unverified")
     if not any(one.block is BlockState.WHOLE and one.is_read for one in states):
         screen.result("\nNext: ush shell wire   or   ush path add DIRECTORY, which does it as well")
+
+
+def print_session_scripts(screen: Screen, scripts: Sequence[SessionScript], home: str) -> None:
+    """Write the scripts that new sessions read."""
+    if not scripts:
+        return
+    rows = [
+        (
+            shown(one.file, home),
+            one.dialect,
+            ", ".join(dialect.name for dialect in DIALECTS if one.dialect in dialect.reads),
+            "" if os.access(one.file, os.R_OK) else "is not there; sessions go without",
+        )
+        for one in scripts
+    ]
+    screen.result("")
+    print_table(screen, ("session script", "written for", "read by", "remarks"), rows)
 
 
 def _grouped(states: Sequence[StartupState]) -> dict[tuple[str, str], list[StartupState]]:

@@ -9,6 +9,7 @@ from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.shells.dialects.dialect import SetVariable
 from unified_shell.core.shells.search_paths import Wish, checked_directory, wished
 from unified_shell.core.shells.variables import check_variable, one_line, with_variable, without_variable
 from unified_shell.core.shells.wiring import Wiring
@@ -58,7 +59,9 @@ class OwnWiring:
         check_variable(name, value)
         line = PlanLine(kind=LineKind.ADD, subject=f"{name} = {one_line(value)}")
         aim = f"Have {name} while {self.environment.name} is entered"
-        return self._plan(f"variable add {name}", aim, line, with_variable(self._before, name, value))
+        return self._plan(
+            f"variable add {name}", aim, line, with_variable(self._before, SetVariable(name=name, value=value))
+        )
 
     def plan_variable_drop(self, name: str) -> Change:
         """Plan to set it no more; raises UnknownName."""

@@ -124,7 +124,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host) -> list
     home, times = host.home, int(holds(aims.when, after.mode, host))
     found = [_entry_finding(after, aims.variable, directory, home, times=times) for directory in aims.wanted]
     found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
-    found += [_value_finding(after, name, value) for name, value in aims.values]
+    found += [_value_finding(after, name, value) for name, value in aims.values if times]
     return found or [
         Finding(subject=subject, question="opens", holds=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
     ]

@@ -10,7 +10,7 @@ from unified_shell.core.machine.places import Place, from_json_text, join, shown
 
 from .dialects import DIALECTS
 from .dialects.dialect import Dialect, SessionContent
-from .wiring import VARIABLES, Entry, Wiring, entry_from, read_wiring, variable_from, wiring_file
+from .wiring import Wiring, read_wiring, records_of, wiring_file, wiring_from_records
 
 __all__ = ["derive_session_files", "session_file", "session_file_steps", "stamp_name"]
 
@@ -49,21 +49,21 @@ def stamp_name(scope: Scope) -> str:
 
 def _after(wiring: Wiring, steps: Sequence[PutRecord | DropRecord], path: str) -> Wiring:
     """Return the wiring as it will be when steps on its records have been done."""
-    entries: dict[tuple[str, ...], Entry] = {one.keys: one for one in wiring.entries}
-    variables = {one.name: one for one in wiring.variables}
+    texts = records_of(wiring)
     for step in steps:
-        if step.path != path:
-            continue
-        value = from_json_text(step.after) if isinstance(step, PutRecord) else None
-        if step.keys[0] == VARIABLES:
-            variables.pop(step.keys[1], None)
-            if value is not None:
-                variables[step.keys[1]] = variable_from(step.keys[1], value)
-        else:
-            entries.pop(step.keys, None)
-            if value is not None:
-                entries[step.keys] = entry_from(step.keys[1], step.keys[2], value)
-    return Wiring(entries=tuple(entries.values()), variables=tuple(variables.values()))
+        if step.path == path:
+            texts.pop(step.keys, None)
+            if isinstance(step, PutRecord):
+                texts[step.keys] = step.after
+    records: dict[str, object] = {}
+    for keys, text in texts.items():
+        table = records
+        for key in keys[:-1]:
+            below = table.setdefault(key, {})
+            assert isinstance(below, dict)
+            table = below
+        table[keys[-1]] = from_json_text(text)
+    return wiring_from_records(records)
 
 
 def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> str | None:
@@ -77,6 +77,7 @@ def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> 
         source=shown(wiring_file(locations), home),
         stamp=wiring.stamp(),
         stamp_name=stamp_name(locations.scope),
+        scripts=wiring.scripts,
     )
     text = dialect.session_text(content)
     return kept_bytes(text.encode("utf-8", "surrogateescape"))

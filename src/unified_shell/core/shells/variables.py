@@ -8,6 +8,7 @@ from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 
+from .conditions import check_condition
 from .dialects import SH
 from .dialects.dialect import Dialect, SetVariable
 from .search_paths import check_variable_name
@@ -37,27 +38,31 @@ REFUSED = {
 }
 
 
-def plan_variable_add(name: str, value: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+def plan_variable_add(one: SetVariable, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to have a variable in new sessions; raises Refused for those that would break them."""
+    name, value = one.name, one.value
     check_variable(name, value)
+    check_condition(one.when)
     before = read_wiring(locations)
-    after = with_variable(before, name, value)
+    after = with_variable(before, one)
     known = before.variable(name)
     inherited = host.variable(name)
     detail = f"now {known.value}" if known else (f"this session has {inherited}" if inherited else "")
     kind = LineKind.CHANGE if known else LineKind.ADD
+    when = f", when {one.when}" if one.when else ""
     change = WiringChange(
         words=f"variable add {name}",
         aim=f"Have {name} in new sessions",
         before=before,
         after=after,
-        lines=(PlanLine(kind=kind, subject=f"{name} = {one_line(value)}", detail=one_line(detail)),),
+        lines=(PlanLine(kind=kind, subject=f"{name} = {one_line(value)}{when}", detail=one_line(detail)),),
         afterwards=(
             "New sessions have it. This one does not yet; to update it, type:",
             f"  export {name}={SH.quote_place(value, host.home)}",
         ),
         nothing=f"{name} has that value in new sessions already",
         values=((name, value),),
+        when=one.when,
     )
     return plan_wiring(change, shells, host, locations)
 
@@ -94,13 +99,12 @@ def check_variable(name: str, value: str) -> None:
         raise Refused("a value cannot hold a NUL character")
 
 
-def with_variable(wiring: Wiring, name: str, value: str) -> Wiring:
+def with_variable(wiring: Wiring, wanted: SetVariable) -> Wiring:
     """Return the wiring with a variable set; the same wiring where it is so already."""
-    known = wiring.variable(name)
-    if known is not None and known.value == value:
+    if wiring.variable(wanted.name) == wanted:
         return wiring
-    others = tuple(one for one in wiring.variables if one.name != name)
-    return replace(wiring, variables=(*others, SetVariable(name=name, value=value)))
+    others = tuple(one for one in wiring.variables if one.name != wanted.name)
+    return replace(wiring, variables=(*others, wanted))
 
 
 def without_variable(wiring: Wiring, name: str) -> Wiring:

@@ -15,24 +15,23 @@ from unified_shell.core.machine.places import (
     to_record_text,
 )
 
-from .dialects.dialect import SearchPath, SetVariable, Side
+from .dialects.dialect import SearchPath, SessionScript, SetVariable, Side
 
 __all__ = [
-    "VARIABLES",
     "Entry",
     "Wiring",
     "check_directory_name",
-    "entry_from",
     "read_wiring",
-    "variable_from",
-    "variable_value_text",
+    "records_of",
     "wiring_file",
+    "wiring_from_records",
     "wiring_from_rows",
     "wiring_rows",
 ]
 
 TABLE = "search-path"
 VARIABLES = "variable"
+SCRIPTS = "session-script"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,11 +62,12 @@ class Wiring:
 
     entries: tuple[Entry, ...] = ()
     variables: tuple[SetVariable, ...] = ()
+    scripts: tuple[SessionScript, ...] = ()
 
     @property
     def is_empty(self) -> bool:
         """Tell whether nothing is wanted."""
-        return not self.entries and not self.variables
+        return not self.entries and not self.variables and not self.scripts
 
     def find(self, variable: str, directory: str) -> Entry | None:
         """Return the entry for a directory, or None."""
@@ -126,8 +126,10 @@ class Wiring:
         rows = [
             (one.variable, one.side.value, to_record_text(one.directory), one.rank, one.when) for one in self.entries
         ]
-        values = [(one.name, one.value) for one in self.variables]
-        return hashlib.sha256(to_json_text([sorted(rows), sorted(values)]).encode()).hexdigest()[:12]
+        values = [(one.name, one.value, one.when) for one in self.variables]
+        scripts = [(one.rank, to_record_text(one.file), one.dialect) for one in self.scripts]
+        told = to_json_text([sorted(rows), sorted(values), sorted(scripts)])
+        return hashlib.sha256(told.encode()).hexdigest()[:12]
 
 
 def wiring_file(locations: Locations) -> Place:
@@ -137,13 +139,36 @@ def wiring_file(locations: Locations) -> Place:
 
 def read_wiring(locations: Locations) -> Wiring:
     """Read the scope's wiring; an absent file is an empty one."""
-    records = read_records(wiring_file(locations))
-    table, variables = records.get(TABLE, {}), records.get(VARIABLES, {})
-    found = []
-    for variable, entries in _items(table):
-        found += [entry_from(variable, text, value) for text, value in _items(entries)]
-    wanted = [variable_from(name, value) for name, value in _items(variables)]
-    return Wiring(entries=tuple(found), variables=tuple(wanted))
+    return wiring_from_records(read_records(wiring_file(locations)))
+
+
+def records_of(wiring: Wiring) -> dict[tuple[str, ...], str]:
+    """Return the keys of each thing wanted in the wiring's file, with its value there as JSON text."""
+    found = {one.keys: one.value_text for one in wiring.entries}
+    for variable in wiring.variables:
+        condition = {"when": variable.when} if variable.when else {}
+        value = {"value": to_record_text(variable.value), **condition}
+        found[VARIABLES, variable.name] = to_json_text(value)
+    for script in wiring.scripts:
+        told = {"dialect": script.dialect, "rank": script.rank}
+        found[SCRIPTS, to_record_text(script.file)] = to_json_text(told)
+    return found
+
+
+def wiring_from_records(records: Mapping[str, object]) -> Wiring:
+    """Return the wiring that the file's content holds."""
+    entries = [
+        _entry(variable, text, value)
+        for variable, below in _items(records.get(TABLE))
+        for text, value in _items(below)
+    ]
+    variables = [_variable(name, value) for name, value in _items(records.get(VARIABLES))]
+    scripts = [_script(text, value) for text, value in _items(records.get(SCRIPTS))]
+    return Wiring(
+        entries=tuple(entries),
+        variables=tuple(variables),
+        scripts=tuple(sorted(scripts, key=lambda one: one.rank)),
+    )
 
 
 def wiring_rows(wiring: Wiring) -> dict[str, object]:
@@ -176,30 +201,37 @@ def check_directory_name(directory: str) -> None:
         )
 
 
-def variable_from(name: str, value: object) -> SetVariable:
-    """Return a variable from its key and value in the file."""
-    fields = value if isinstance(value, Mapping) else {}
-    return SetVariable(name=name, value=str(from_record_text(str(fields.get("value", "")))))
-
-
-def variable_value_text(value: str) -> str:
-    """Return a variable's value in the file, as JSON text."""
-    return to_json_text({"value": to_record_text(value)})
-
-
 def _items(table: object) -> "list[tuple[str, object]]":
     return list(table.items()) if isinstance(table, Mapping) else []
 
 
-def entry_from(variable: str, text: str, value: object) -> Entry:
-    """Return an entry from its keys and value in the file."""
-    fields = value if isinstance(value, Mapping) else {}
-    side = Side.BACK if fields.get("side") == Side.BACK.value else Side.FRONT
+def _fields(value: object) -> Mapping[str, object]:
+    return value if isinstance(value, Mapping) else {}
+
+
+def _rank(fields: Mapping[str, object]) -> int:
     rank = fields.get("rank", 0)
+    return rank if isinstance(rank, int) else 0
+
+
+def _entry(variable: str, text: str, value: object) -> Entry:
+    fields = _fields(value)
+    side = Side.BACK if fields.get("side") == Side.BACK.value else Side.FRONT
     return Entry(
         variable=variable,
         directory=from_record_text(text),
         side=side,
-        rank=rank if isinstance(rank, int) else 0,
+        rank=_rank(fields),
         when=str(fields.get("when", "")),
     )
+
+
+def _variable(name: str, value: object) -> SetVariable:
+    fields = _fields(value)
+    told = str(from_record_text(str(fields.get("value", ""))))
+    return SetVariable(name=name, value=told, when=str(fields.get("when", "")))
+
+
+def _script(text: str, value: object) -> SessionScript:
+    fields = _fields(value)
+    return SessionScript(file=from_record_text(text), dialect=str(fields.get("dialect", "sh")), rank=_rank(fields))

@@ -15,7 +15,7 @@ from .everyone import check_for_everyone, check_rights, plan_system_hookup
 from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
 from .proofs import Proof
 from .session_files import session_file_steps
-from .wiring import VARIABLES, Wiring, variable_value_text, wiring_file
+from .wiring import Wiring, records_of, wiring_file
 
 __all__ = ["WiringChange", "plan_wiring"]
 
@@ -88,10 +88,7 @@ def plan_wiring(
 
 def _record_steps(before: Wiring, after: Wiring, locations: Locations) -> tuple[PutRecord | DropRecord, ...]:
     path = wiring_file(locations)
-    was = {one.keys: one.value_text for one in before.entries}
-    was |= {(VARIABLES, one.name): variable_value_text(one.value) for one in before.variables}
-    will = {one.keys: one.value_text for one in after.entries}
-    will |= {(VARIABLES, one.name): variable_value_text(one.value) for one in after.variables}
+    was, will = records_of(before), records_of(after)
     put = [
         PutRecord(path=path, keys=keys, before=was.get(keys, ""), after=value)
         for keys, value in will.items()

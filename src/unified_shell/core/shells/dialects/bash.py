@@ -19,6 +19,7 @@ class Bash(PosixText):
     name = "bash"
     programs: tuple[str, ...] = ("bash",)
     session_name = "session.bash"
+    reads: tuple[str, ...] = ("bash", "sh")
 
     def startup_files(
         self,

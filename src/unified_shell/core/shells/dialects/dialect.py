@@ -64,10 +64,20 @@ class SearchPath:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SetVariable:
-    """A variable that a person wants, with its value."""
+    """A variable that a person wants, with its value and the condition under which it is set."""
 
     name: str
     value: str
+    when: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionScript:
+    """A script that new sessions read: the file, the name of the dialect it is written in, its rank."""
+
+    file: Place
+    dialect: str
+    rank: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,6 +90,7 @@ class SessionContent:
     source: str
     stamp: str
     stamp_name: str = "USH_WIRING"
+    scripts: tuple[SessionScript, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,6 +123,8 @@ class Dialect(Protocol):
     session_name: str
     enter_name: str
     verified: bool
+    # The dialects whose scripts this one reads as well as they do.
+    reads: tuple[str, ...]
 
     def quote(self, text: str) -> str:
         """Return text as one literal word; raises nothing: every text can be quoted."""
@@ -200,10 +213,13 @@ def session_body(
     search_path: Callable[[SearchPath, str], str],
     variable: Callable[[SetVariable, str], str],
     under: Callable[[str, str], str],
+    script: Callable[[SessionScript, str], str],
+    reads: Sequence[str],
 ) -> str:
     """Return the part of a session file that the wiring makes, by a dialect's own statements."""
     body = "".join(under(path.when, search_path(path, content.home)) for path in content.search_paths)
-    body += "".join(variable(one, content.home) for one in content.variables)
+    body += "".join(under(one.when, variable(one, content.home)) for one in content.variables)
+    body += "".join(script(one, content.home).rstrip("\n") + "\n" for one in content.scripts if one.dialect in reads)
     return body.rstrip("\n")
 
 

@@ -10,6 +10,7 @@ from .dialect import (
     Opening,
     SearchPath,
     SessionContent,
+    SessionScript,
     SetVariable,
     Side,
     StartupFile,
@@ -36,6 +37,7 @@ class Fish:
     session_name = "session.fish"
     enter_name = "enter.fish"
     verified = True
+    reads: tuple[str, ...] = ("fish",)
 
     def quote(self, text: str) -> str:
         """Return text in single quotes, in which fish reads only `\\\\` and `\\'`."""
@@ -73,7 +75,14 @@ class Fish:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one assignment for each variable and side."""
-        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
+        body = session_body(
+            content,
+            search_path=self._search_path,
+            variable=self._variable,
+            under=self._under,
+            script=self._script,
+            reads=self.reads,
+        )
         source = without_control(content.source)
         return template("session.fish", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body)
 
@@ -114,6 +123,9 @@ class Fish:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `type -a`."""
         return f"type -a {self.quote(name)} > {self.quote(answer_file)} 2>&1"
+
+    def _script(self, one: SessionScript, home: str) -> str:
+        return self.hook_lines(one.file, home)
 
     def _under(self, when: str, text: str) -> str:
         kind, value = split_condition(when)

@@ -17,6 +17,7 @@ class Ksh(PosixText):
     name = "ksh"
     programs: tuple[str, ...] = ("ksh", "ksh93")
     session_name = "session.ksh"
+    reads: tuple[str, ...] = ("ksh", "sh")
     own_file = ".kshrc"
     system_files: tuple[str, ...] = ("/etc/ksh.kshrc",)
 
@@ -58,5 +59,6 @@ class Mksh(Ksh):
     name = "mksh"
     programs: tuple[str, ...] = ("mksh",)
     session_name = "session.mksh"
+    reads: tuple[str, ...] = ("mksh", "sh")
     own_file = ".mkshrc"
     system_files: tuple[str, ...] = ()

@@ -11,6 +11,7 @@ from .dialect import (
     Opening,
     SearchPath,
     SessionContent,
+    SessionScript,
     SetVariable,
     Side,
     below_home,
@@ -33,6 +34,7 @@ class PosixText:
     programs: tuple[str, ...] = ()
     enter_name = "enter.sh"
     verified = True
+    reads: tuple[str, ...] = ("sh",)
 
     def quote(self, text: str) -> str:
         """Return text in single quotes; POSIX shells expand nothing in them, newlines stay as they are."""
@@ -50,7 +52,14 @@ class PosixText:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one joined assignment for each variable and side."""
-        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
+        body = session_body(
+            content,
+            search_path=self._search_path,
+            variable=self._variable,
+            under=self._under,
+            script=self._script,
+            reads=self.reads,
+        )
         return template(
             "session.sh",
             TAKE_OUT=template("take-one-out.sh").rstrip("\n"),
@@ -127,6 +136,9 @@ class PosixText:
             lines += [f'if [ -n "${{{kept}+set}}" ]; then', f"  {name}=${kept}", f"  export {name}", "else"]
             lines += [f"  unset {name}", "fi", f"unset {kept}"]
         return "\n".join(lines) + "\n"
+
+    def _script(self, one: SessionScript, home: str) -> str:
+        return self.hook_lines(one.file, home)
 
     def _under(self, when: str, text: str) -> str:
         """Return text that takes effect only under a condition."""

@@ -10,6 +10,7 @@ from .dialect import (
     Opening,
     SearchPath,
     SessionContent,
+    SessionScript,
     SetVariable,
     Side,
     StartupFile,
@@ -31,6 +32,7 @@ class PowerShell:
     session_name = "session.ps1"
     enter_name = "enter.ps1"
     verified = False
+    reads: tuple[str, ...] = ("powershell",)
 
     def quote(self, text: str) -> str:
         """Return text in single quotes, in which only the quote itself is doubled; curly ones count as well."""
@@ -65,7 +67,14 @@ class PowerShell:
 
     def session_text(self, content: SessionContent) -> str:
         """Return one test and one assignment for each variable and side."""
-        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
+        body = session_body(
+            content,
+            search_path=self._search_path,
+            variable=self._variable,
+            under=self._under,
+            script=self._script,
+            reads=self.reads,
+        )
         source = without_control(content.source)
         return template("session.ps1", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body)
 
@@ -100,6 +109,9 @@ class PowerShell:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `Get-Command -All`."""
         return f"Get-Command -All {self.quote(name)} > {self.quote(answer_file)}"
+
+    def _script(self, one: SessionScript, home: str) -> str:
+        return self.hook_lines(one.file, home)
 
     def _under(self, when: str, text: str) -> str:
         kind, value = split_condition(when)

@@ -10,6 +10,7 @@ from .dialect import (
     Opening,
     SearchPath,
     SessionContent,
+    SessionScript,
     SetVariable,
     Side,
     StartupFile,
@@ -39,6 +40,7 @@ class Tcsh:
     session_name = "session.csh"
     enter_name = "enter.csh"
     verified = True
+    reads: tuple[str, ...] = ("tcsh",)
 
     def quote(self, text: str) -> str:
         """Return text with `'`, `\\` and `!` escaped outside quotes, all else in single quotes.
@@ -92,7 +94,14 @@ class Tcsh:
 
     def session_text(self, content: SessionContent) -> str:
         """Return tests and assignments; entries that tcsh cannot test for are left out, and said to be."""
-        body = session_body(content, search_path=self._search_path, variable=self._variable, under=self._under)
+        body = session_body(
+            content,
+            search_path=self._search_path,
+            variable=self._variable,
+            under=self._under,
+            script=self._script,
+            reads=self.reads,
+        )
         source = without_control(content.source)
         return template("session.csh", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body)
 
@@ -146,6 +155,9 @@ class Tcsh:
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `where`: all that the name may mean, in order."""
         return f"where {self.quote(name)} >& {self.quote(answer_file)}"
+
+    def _script(self, one: SessionScript, home: str) -> str:
+        return self.hook_lines(one.file, home)
 
     def _under(self, when: str, text: str) -> str:
         kind, value = split_condition(when)

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
-from .dialect import ConditionKind, Mode, Opening, StartupFile, system_file, variable_of
+from .dialect import ConditionKind, Mode, Opening, SessionScript, StartupFile, system_file, variable_of
 from .posix import PosixText
 
 __all__ = ["Zsh"]
@@ -20,6 +20,7 @@ class Zsh(PosixText):
     name = "zsh"
     programs: tuple[str, ...] = ("zsh",)
     session_name = "session.zsh"
+    reads: tuple[str, ...] = ("zsh", "sh")
 
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
         """Return the pairs of system-wide and personal files in order."""
@@ -50,6 +51,13 @@ class Zsh(PosixText):
             ConditionKind.ARCHITECTURE: f'[ "$MACHTYPE" = {word} ]',
         }
         return own.get(kind) or super().condition(kind, word)
+
+    def _script(self, one: SessionScript, home: str) -> str:
+        if one.dialect == self.name:
+            return super()._script(one, home)
+        # What was written for the standard's shell counts on its word splitting and its names of variables.
+        file = self.quote_place(one.file, home)
+        return f"if [ -r {file} ]; then\n  emulate sh -c {self.quote(f'. {file}')}\nfi"
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session whose own folder of startup files reads the person's, then enters."""
