@@ -8,6 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from support.nasty import HOME, NASTY
 from support.shells import words_of
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import read_host
@@ -17,38 +18,6 @@ from unified_shell.core.shells.dialects import BASH, dialect_named
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, SearchPath, SessionContent, SetVariable, Side
 from unified_shell.core.shells.sessions import open_session
 from unified_shell.core.shells.wiring import Wiring, check_directory_name, read_wiring, wiring_file
-
-HOME = "/home/bea"
-NASTY = [
-    "/plain",
-    "/with space",
-    "/it's",
-    '/dou"ble',
-    "/$(touch executed)",
-    "/`touch executed`",
-    "/back\\slash",
-    "/new\nline",
-    "/tab\t",
-    "/*",
-    "/[a]?",
-    "/caf\u00e9",
-    "/not-utf8-\udcff",
-    "/-dash",
-    "/!bang",
-    "/#hash",
-    "/;touch executed",
-    "/~",
-    f"{HOME}/below $HOME",
-    "/%d",
-    "/a=b",
-    "/{a,b}",
-    "/\x01",
-    "/&",
-    "/|",
-    "/<",
-    "/CR\r",
-]
-
 
 # Each dialect with the words that run a file in it, and nothing but the file.
 RUNNERS = {

@@ -68,6 +68,6 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
     def make() -> Change:
         real = {one.name: os.path.realpath(one.executable) for one in read_adopted(bench.locations)}.get(name)
         on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]
-        return plan_forget(name, bench.locations, on_it)
+        return plan_forget(name, bench.host, bench.locations, on_it)
 
     perform(bench, make, how)

@@ -57,7 +57,7 @@ def undo(bench: Workbench, number: int | None, *, through: bool, scope: str, how
 def _undo_one(bench: Workbench, road: "Road", number: int | None, how: How) -> None:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
-    from unified_shell.core.shells.session_files import derive_session_files
+    from unified_shell.core.shells.derived import derive_from_wiring
     from unified_shell.core.verification.session_checks import check_wired_sessions
 
     def make() -> Change:
@@ -65,7 +65,7 @@ def _undo_one(bench: Workbench, road: "Road", number: int | None, how: How) -> N
             road,
             number,
             home=bench.host.home,
-            derive=lambda steps: derive_session_files(steps, road.locations, bench.host.home),
+            derive=lambda steps: derive_from_wiring(steps, bench.host, road.locations),
             verify=lambda: check_wired_sessions(bench.host, bench.locations),
         )
 

@@ -67,12 +67,13 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     from unified_shell.core.commands.states import State
     from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.core.verification.managed import managed_places
-    from unified_shell.core.verification.name_states import name_states, session_is_stale
+    from unified_shell.core.verification.name_states import name_states, session_is_stale, stale_programs
 
     wiring = read_wiring(bench.locations)
     report = look_for_command(name, bench.host, managed_places(bench.locations), wiring)
     sessions, menu = name_states(report, bench.host), menu_entries(name, bench.host)
     stale = session_is_stale(bench.host, wiring)
+    programs = stale_programs(wiring) if stale or report.state is State.STALE else ()
     if as_json:
         import dataclasses
 
@@ -80,13 +81,17 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
 
         fields = {one.name: getattr(report, one.name) for one in dataclasses.fields(report)}
         bench.screen.result(
-            json_text("name", {**fields, "sessions": sessions, "menu": menu, "session_is_stale": stale})
+            json_text(
+                "name",
+                {**fields, "sessions": sessions, "menu": menu, "session_is_stale": stale, "stale_programs": programs},
+            )
         )
     else:
-        from unified_shell.views.look_view import print_name, print_sessions
+        from unified_shell.views.look_view import print_name, print_sessions, print_stale_programs
 
         print_name(bench.screen, report, bench.host.home)
         print_sessions(bench.screen, report, sessions, menu, bench.host.home, stale=stale)
+        print_stale_programs(bench.screen, programs)
     if report.state is not State.READY:
         click.get_current_context().exit(1)
 

@@ -10,6 +10,7 @@ from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+    from unified_shell.core.shells.wiring import Wiring
 
 __all__ = ["path"]
 
@@ -34,12 +35,24 @@ def path() -> None:
 @path.command("list")
 @click.option("--shell", "shell", default="", help="The shell; yours, if not given.")
 @click.option("--login", is_flag=True, help="In a login session, not one that a terminal program opens.")
-@click.option("--session", "this_session", is_flag=True, help="In this session as it is; opens no new one.")
+@click.option("--session", "source", flag_value="session", help="In this session as it is; opens no new one.")
+@click.option("--registry", "source", flag_value="registry", help="On Windows: as new programs get it from there.")
+@click.option(
+    "--registry-file", "source", flag_value="registry file", help="Print the wiring as a registry file for Windows."
+)
+@on_variable
 @in_environment
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
 def list_entries(
-    bench: Workbench, shell: str, *, login: bool, this_session: bool, environment: str, as_json: bool
+    bench: Workbench,
+    shell: str,
+    *,
+    login: bool,
+    source: str | None,
+    variable: str,
+    environment: str,
+    as_json: bool,
 ) -> None:
     """List PATH in a new session, entry by entry: what it gives and hides, and which file and line put it there."""
     from unified_shell.core.shells.path_report import report_path
@@ -52,18 +65,20 @@ def list_entries(
         print_own_paths(bench.screen, environment, own, bench.host.home, as_json=as_json)
         return
     wiring = read_wiring(bench.locations)
-    if this_session:
+    if source in ("registry", "registry file"):
+        _in_registry(bench, variable, wiring, as_file=source == "registry file", as_json=as_json)
+        return
+    if source == "session":
         print_session_path(bench.screen, bench.host.search_path(), wiring, bench.host.home, as_json=as_json)
         return
     dialect, mode = _asked(bench, shell, login=login)
-    bench.screen.say(
-        f"A new session of {dialect.name} is opened, and once more to trace it; both run your startup files."
-    )
-    report = report_path(dialect, mode, bench.host, bench.locations)
+    again = ", and once more to trace it; both run" if variable == "PATH" else "; it runs"
+    bench.screen.say(f"A new session of {dialect.name} is opened{again} your startup files.")
+    report = report_path(dialect, mode, bench.host, bench.locations, variable)
     if as_json:
         bench.screen.result(json_text("path", {"report": report, "wiring": wiring.entries}))
     else:
-        print_path(bench.screen, report, wiring, bench.host.home)
+        print_path(bench.screen, report, wiring, bench.host.home, variable)
     if report.trouble and not report.entries:
         click.get_current_context().exit(1)
 
@@ -146,6 +161,25 @@ def tidy(bench: Workbench, *, how: How) -> None:
 
     bench.screen.say("New sessions of your shells are opened and traced; they run your startup files.")
     perform(bench, lambda: plan_tidy(chosen_shells(bench.host), bench.host, bench.locations), how)
+
+
+def _in_registry(bench: Workbench, variable: str, wiring: "Wiring", *, as_file: bool, as_json: bool) -> None:
+    from unified_shell.core.errors import CouldNot
+    from unified_shell.core.machine.registry import registry_of
+    from unified_shell.core.shells.registry_wiring import registry_entries, registry_export
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.path_view import print_registry_path
+
+    if as_file:
+        bench.screen.result(registry_export(wiring, bench.host, bench.locations.scope))
+        return
+    if registry_of(bench.host) is None:
+        raise CouldNot("there is no registry on this system", next_step="ush path list")
+    entries = registry_entries(variable, bench.host)
+    if as_json:
+        bench.screen.result(json_text("registry path", {"variable": variable, "entries": entries}))
+    else:
+        print_registry_path(bench.screen, variable, entries, wiring)
 
 
 def _asked(bench: Workbench, shell: str, *, login: bool) -> "tuple[Dialect, Mode]":

@@ -10,6 +10,7 @@ from unified_shell.core.commands.states import State
 from unified_shell.core.interpreters.discovery import FoundInterpreter
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import shown
+from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.verification.name_states import SessionState
 from unified_shell.core.verification.survey import Survey
 
@@ -22,6 +23,7 @@ __all__ = [
     "print_name",
     "print_place",
     "print_sessions",
+    "print_stale_programs",
     "print_standing",
     "print_survey",
 ]
@@ -62,7 +64,16 @@ def print_survey(screen: Screen, seen: Survey, home: str) -> None:
     )
     _print_search_path(screen, seen, home)
     _print_managed(screen, seen, home)
+    print_stale_programs(screen, seen.stale_programs)
     screen.result(f"\nNext: {seen.next_thing}")
+
+
+def print_stale_programs(screen: Screen, programs: Sequence[RunningProgram]) -> None:
+    """Name the running programs that do not know of the last change of the wiring."""
+    if programs:
+        names = ", ".join(f"{one.name} (process {one.process_id})" for one in programs[:8])
+        more = f" and {len(programs) - 8} more" if len(programs) > 8 else ""
+        screen.result(f"  running programs that began before the wiring was changed: {names}{more}")
 
 
 def print_standing(screen: Screen, seen: Survey) -> None:

@@ -1,22 +1,25 @@
 """PATH, as a person reads it."""
 
+import ntpath
 from collections.abc import Sequence
 
+from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import shown
 from unified_shell.core.shells.path_faults import commands_in, find_faults
 from unified_shell.core.shells.path_report import EntryReport, PathReport
+from unified_shell.core.shells.registry_wiring import RegistryEntry
 from unified_shell.core.shells.wiring import Wiring
 
 from .json_view import json_text
 from .screen import Screen
 from .tables import heading, print_table
 
-__all__ = ["print_own_paths", "print_path", "print_session_path"]
+__all__ = ["print_own_paths", "print_path", "print_registry_path", "print_session_path"]
 
 
-def print_path(screen: Screen, report: PathReport, wiring: Wiring, home: str) -> None:
+def print_path(screen: Screen, report: PathReport, wiring: Wiring, home: str, variable: str = "PATH") -> None:
     """Write the entries of a new session's PATH, and what the wiring wants on other search paths."""
-    heading(screen, f"PATH in a new {report.mode.value} session of {report.shell}")
+    heading(screen, f"{variable} in a new {report.mode.value} session of {report.shell}")
     if report.entries:
         rows = [
             (
@@ -28,12 +31,16 @@ def print_path(screen: Screen, report: PathReport, wiring: Wiring, home: str) ->
             )
             for one in report.entries
         ]
-        print_table(screen, ("place", "directory", "commands", "put there by", "remarks"), rows, indent=2)
+        titles = ("place", "directory", "commands", "put there by", "remarks")
+        used = [at for at in range(5) if at != 2 or variable == "PATH"]
+        print_table(screen, [titles[at] for at in used], [[row[at] for at in used] for row in rows], indent=2)
+    elif not report.trouble:
+        screen.result("  it is not set")
     if report.trouble:
         screen.result(f"  {report.trouble}")
     if report.lost:
         screen.result("  PATH changed once more where the trace did not see it, such as at the first prompt")
-    others = [path for path in wiring.search_paths() if path.variable != "PATH"]
+    others = [path for path in wiring.search_paths() if variable == "PATH" != path.variable]
     for path in others:
         heading(screen, f"\n{path.variable}, {path.side.value}, in new sessions")
         for directory in path.directories:
@@ -84,6 +91,32 @@ def print_session_path(screen: Screen, entries: Sequence[str], wiring: Wiring, h
         for one in rows
     ]
     print_table(screen, ("place", "directory", "commands", "remarks"), told, indent=2)
+
+
+def print_registry_path(screen: Screen, variable: str, entries: Sequence[RegistryEntry], wiring: Wiring) -> None:
+    """Write a search path as new programs get it from the registry."""
+    heading(screen, f"{variable} of new programs, by the registry")
+    owners = {Scope.EVERYONE: "the machine's variables", Scope.ME: "the user's variables"}
+    # A drive's letter makes a name absolute there.
+    found = find_faults([one.directory for one in entries])
+    faults = {one.position: one.kind.value for one in found if not ntpath.isabs(entries[one.position - 1].directory)}
+    rows = [
+        (
+            str(position),
+            shown(one.text),
+            owners[one.scope],
+            "; ".join(
+                filter(
+                    None, [faults.get(position, ""), "in the wiring" if wiring.find(variable, one.directory) else ""]
+                )
+            ),
+        )
+        for position, one in enumerate(entries, 1)
+    ]
+    if rows:
+        print_table(screen, ("place", "entry", "kept in", "remarks"), rows, indent=2)
+    else:
+        screen.result("  nothing is set there")
 
 
 def _who(one: EntryReport, home: str) -> str:

@@ -1,4 +1,4 @@
-"""Steps on the named entries of the TOML files that `ush` keeps; undone by identity."""
+"""Steps on named entries, of the TOML files that `ush` keeps or of a registry; undone by identity."""
 
 import os
 from dataclasses import dataclass
@@ -7,6 +7,7 @@ from unified_shell.core.machine.durable import FileMode, read_file, replace_file
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text
 
 from .records import parse_records, record_in, text_with_record
+from .registry_records import is_in_registry, registry_record, set_registry_record
 from .step_state import StepState
 
 __all__ = ["DropRecord", "PutRecord"]
@@ -14,17 +15,22 @@ __all__ = ["DropRecord", "PutRecord"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PutRecord:
-    """Set an entry; `before` and `after` are its value as JSON text, `before` empty where it is new."""
+    """Set an entry; `before` and `after` are its value as JSON text, `before` empty where it is new.
+
+    `derived` ones follow from others that are undone by identity. Where somebody changed one since, undo makes
+    it anew; else it gets its earlier value.
+    """
 
     path: Place
     keys: tuple[str, ...]
     before: str
     after: str
+    derived: bool = False
 
     @property
     def object_name(self) -> str:
-        """The entry by its keys."""
-        return " ".join(self.keys)
+        """The entry by its keys; nothing for a derived one."""
+        return "" if self.derived else " ".join(self.keys)
 
     def state(self) -> StepState:
         """Compare the entry with what it was and with what it will be."""
@@ -37,8 +43,8 @@ class PutRecord:
     def inverse(self, retire_to: Place) -> "RecordStep":  # noqa: ARG002 - the value is in the step
         """Return the step that brings the earlier value back, or takes the entry out."""
         if not self.before:
-            return DropRecord(path=self.path, keys=self.keys, before=self.after)
-        return PutRecord(path=self.path, keys=self.keys, before=self.after, after=self.before)
+            return DropRecord(path=self.path, keys=self.keys, before=self.after, derived=self.derived)
+        return PutRecord(path=self.path, keys=self.keys, before=self.after, after=self.before, derived=self.derived)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,11 +54,12 @@ class DropRecord:
     path: Place
     keys: tuple[str, ...]
     before: str
+    derived: bool = False
 
     @property
     def object_name(self) -> str:
-        """The entry by its keys."""
-        return " ".join(self.keys)
+        """The entry by its keys; nothing for a derived one."""
+        return "" if self.derived else " ".join(self.keys)
 
     def state(self) -> StepState:
         """Look whether the entry is still there."""
@@ -64,22 +71,31 @@ class DropRecord:
 
     def inverse(self, retire_to: Place) -> PutRecord:  # noqa: ARG002 - the value is in the step
         """Return the step that sets the entry again."""
-        return PutRecord(path=self.path, keys=self.keys, before="", after=self.before)
+        return PutRecord(path=self.path, keys=self.keys, before="", after=self.before, derived=self.derived)
 
 
 RecordStep = PutRecord | DropRecord
 
 
 def _state(path: str, keys: tuple[str, ...], before: str, after: str) -> StepState:
-    found = read_file(path)
-    value = None if found is None else record_in(parse_records(found[0], path), keys)
+    value = _value(path, keys)
     there = "" if value is None else to_json_text(value)
     if there == after:
         return StepState.AFTER
     return StepState.BEFORE if there == before else StepState.OTHER
 
 
+def _value(path: str, keys: tuple[str, ...]) -> object | None:
+    if is_in_registry(path):
+        return registry_record(path, keys[-1])
+    found = read_file(path)
+    return None if found is None else record_in(parse_records(found[0], path), keys)
+
+
 def _set(path: str, keys: tuple[str, ...], value: object | None) -> None:
+    if is_in_registry(path):
+        set_registry_record(path, keys[-1], value)
+        return
     found = read_file(path)
     content = text_with_record(None if found is None else found[0], keys, value, path)
     if content is None:

@@ -150,6 +150,8 @@ def _inverse_steps(road: Road, entry: Entry) -> tuple[Step, ...]:
         match back.state():
             case StepState.BEFORE:
                 found.append(back)
+            case StepState.OTHER if isinstance(back, PutRecord | DropRecord) and back.derived:
+                continue
             case StepState.OTHER:
                 raise UndoRefused(
                     f"{step.object_name} was edited since change {entry.number}; undoing it would lose that",

@@ -12,6 +12,7 @@ from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.wiring import Wiring
 
+from .program_names import program_names
 from .states import State
 
 __all__ = ["Candidate", "NameReport", "look_for_command"]
@@ -78,12 +79,16 @@ def look_for_command(name: str, host: Host, managed: Mapping[str, str], wiring: 
 def _on_path(name: str, entries: Sequence[str], host: Host) -> list[Candidate]:
     found: list[Candidate] = []
     for position, folder in enumerate(entries, 1):
-        path = join(folder, name)
-        # A shell passes over what it may not execute, and goes on looking.
-        if folder in entries[: position - 1] or not os.path.lexists(path) or os.path.isdir(path):
+        if folder in entries[: position - 1]:
             continue
-        answered = any(one.state in (State.READY, State.MISMATCHED) or one.why.startswith("needs") for one in found)
-        found.append(_candidate(path, position, host, first=not answered))
+        for path in (join(folder, file) for file in program_names(name, host)):
+            # A shell passes over what it may not execute, and goes on looking.
+            if not os.path.lexists(path) or os.path.isdir(path):
+                continue
+            answered = any(
+                one.state in (State.READY, State.MISMATCHED) or one.why.startswith("needs") for one in found
+            )
+            found.append(_candidate(path, position, host, first=not answered))
     return found
 
 

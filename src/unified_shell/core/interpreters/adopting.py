@@ -13,6 +13,7 @@ from unified_shell.core.machine.places import join, shown, to_json_text, to_reco
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, find_interpreters
 from .facts import InterpreterFacts, probe
+from .registered import forgetting_steps, registration_steps
 
 __all__ = ["choose_interpreter", "plan_adopt", "plan_forget"]
 
@@ -38,6 +39,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change
         )
     value = {"executable": to_record_text(facts.executable), "version": facts.full_version}
     step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(value))
+    registration = registration_steps(chosen, facts, host)
     plan = Plan(
         words=words,
         aim=f"Register {facts.title} in place",
@@ -47,10 +49,10 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change
         ),
         afterwards=(f"Make an environment on it: ush environment new NAME --interpreter {chosen}",),
     )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
+    return Change(plan=plan, prepare=lambda _staging: (step, *registration))
 
 
-def plan_forget(name: str, locations: Locations, dependants: Sequence[str]) -> Change:
+def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequence[str]) -> Change:
     """Plan to forget a registered interpreter; it stays where it is. `dependants` are environments on it."""
     known = {one.name: one for one in read_adopted(locations)}
     if name not in known:
@@ -63,7 +65,8 @@ def plan_forget(name: str, locations: Locations, dependants: Sequence[str]) -> C
         aim=f"Forget the interpreter {name}; it stays where it is",
         lines=(PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}"), *notes),
     )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
+    registration = forgetting_steps(name, host)
+    return Change(plan=plan, prepare=lambda _staging: (step, *registration))
 
 
 def choose_interpreter(wanted: str, host: Host, locations: Locations) -> InterpreterFacts:

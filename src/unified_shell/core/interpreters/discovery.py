@@ -13,6 +13,7 @@ from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.usual_places import usual_folders
 
 from .facts import InterpreterFacts, probe
+from .registered import registered_interpreters
 
 __all__ = ["FoundInterpreter", "find_interpreters"]
 
@@ -43,6 +44,11 @@ def find_interpreters(host: Host, more_folders: Iterable[str] = ()) -> tuple[Fou
         for name in _names_in(folder):
             path = join(folder, name)
             groups.setdefault(_identity(path), []).append(path)
+    for one in registered_interpreters(host):
+        if os.path.exists(one.executable):
+            names = groups.setdefault(_identity(one.executable), [])
+            if one.executable not in names:
+                names.append(one.executable)
     found = map_at_once(lambda names: _look(names, on_path, host), groups.values())
     return tuple(sorted(found, key=_order))
 

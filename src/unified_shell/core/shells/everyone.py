@@ -8,13 +8,15 @@ from unified_shell.core.changes.plan import LineKind, PlanLine
 from unified_shell.core.changes.steps import DropBlock, PutBlock
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.durable import read_file
-from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations, scratch_root
+from unified_shell.core.machine.host import Host, System
+from unified_shell.core.machine.locations import Locations, Scope, scratch_root
 from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.registry import registry_of
 
 from .dialects import DIALECTS, SH
 from .dialects.dialect import Dialect, Mode
 from .hookup import HookUp
+from .registry_wiring import KEYS
 from .session_files import session_file
 from .sessions import find_program
 
@@ -69,7 +71,12 @@ def plan_system_unhook(host: Host) -> HookUp:
 def check_rights(words: str, host: Host, locations: Locations) -> None:
     """Raise Refused where the rights are missing, with the line to run with them and the personal alternative."""
     places = [locations.data, *(place for place, _, _ in _files(host))]
+    if host.system is System.MACOS:
+        places.append(Place(f"{scratch_root(host)}/etc/paths.d"))
     missing = next((one for one in places if not _writable(one)), None)
+    registry = registry_of(host)
+    if missing is None and registry is not None and not registry.may_write(KEYS[Scope.EVERYONE]):
+        missing = Place(f"the registry's {KEYS[Scope.EVERYONE]}")
     if missing is not None:
         raise Refused(
             f"{missing} cannot be written by you",
@@ -101,6 +108,8 @@ def check_for_everyone(directory: str) -> None:
 
 def _files(host: Host) -> list[tuple[Place, Dialect, list[tuple[Dialect, Mode]]]]:
     """Return each system-wide file with the dialect whose text stands in it and the sessions that read it."""
+    if host.system is System.MACOS:
+        return []  # its shells read other files; the lists of path_helper stand for them
     found: dict[str, tuple[Dialect, list[tuple[Dialect, Mode]]]] = {}
     for dialect in DIALECTS:
         if find_program(dialect, host) is None:

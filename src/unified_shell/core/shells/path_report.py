@@ -13,6 +13,7 @@ from .dialects.dialect import Dialect, Mode
 from .path_faults import FaultKind, commands_in, find_faults
 from .sessions import open_session
 from .tracing import TracedEntry, trace_path
+from .wiring import Wiring, read_wiring
 
 __all__ = ["EntryReport", "PathReport", "report_path"]
 
@@ -48,11 +49,14 @@ class PathReport:
     trouble: str
 
 
-def report_path(dialect: Dialect, mode: Mode, host: Host, locations: Locations) -> PathReport:
-    """Open a new session, trace it, and report on its PATH."""
+def report_path(dialect: Dialect, mode: Mode, host: Host, locations: Locations, variable: str = "PATH") -> PathReport:
+    """Open a new session, trace it, and report on its PATH; another search path is read and not traced."""
     session = open_session(dialect, mode, host)
     if session.trouble:
         return PathReport(shell=dialect.name, mode=mode, entries=(), lost=False, trouble=session.trouble)
+    if variable != "PATH":
+        entries = _untraced(session.search_path(variable), variable, read_wiring(locations))
+        return PathReport(shell=dialect.name, mode=mode, entries=entries, lost=False, trouble="")
     trace = trace_path(dialect, mode, host, session.search_path())
     entries = _entries(trace.entries, host, locations)
     return PathReport(shell=dialect.name, mode=mode, entries=entries, lost=trace.lost, trouble=trace.trouble)
@@ -92,6 +96,25 @@ def _entries(traced: Sequence[TracedEntry], host: Host, locations: Locations) ->
             )
         )
     return tuple(found)
+
+
+def _untraced(directories: Sequence[str], variable: str, wiring: Wiring) -> tuple[EntryReport, ...]:
+    faults = {one.position: one.kind.value for one in find_faults(directories)}
+    return tuple(
+        EntryReport(
+            position=position,
+            directory=Place(one),
+            exists=os.path.isdir(one),
+            commands=0,
+            hides=(),
+            hidden=(),
+            source="the wiring" if wiring.find(variable, one) else "a startup file, or inherited",
+            file=Place(""),
+            line=0,
+            fault=faults.get(position, ""),
+        )
+        for position, one in enumerate(directories, 1)
+    )
 
 
 def _truly(

@@ -15,6 +15,7 @@ from unified_shell.core.machine.places import Place, in_home
 from unified_shell.core.machine.processes import run_program
 
 from .dialects.dialect import Dialect, Mode
+from .path_helper import listed_in
 from .sessions import find_program, fresh_variables
 from .startup_files import read_startup_states
 from .trace_recipes import RECIPES, Recipe, TraceJob
@@ -63,7 +64,7 @@ def trace_path(dialect: Dialect, mode: Mode, host: Host, final: Sequence[str]) -
     if not records:
         return PathTrace(entries=_unknown(final), trouble="the startup files could not be traced")
     found = attribute(records, final, base["PATH"].split(":"), shown_after=recipe.shown_after)
-    entries = tuple(_with_line(one, host.home) for one in found)
+    entries = tuple(_with_line(one, host) for one in found)
     return PathTrace(entries=entries, lost=":".join(final) != records[-1].path)
 
 
@@ -115,7 +116,7 @@ def _run(recipe: Recipe, job: TraceJob, host: Host) -> list[Record]:
     return [recipe.restored(record, job) for record in records]
 
 
-def _with_line(entry: TracedEntry, home: str) -> TracedEntry:
+def _with_line(entry: TracedEntry, host: Host) -> TracedEntry:
     """Return the entry with its line, found by the text where the shell told none or one that cannot be.
 
     An `eval` counts its own lines, dash and tcsh count none. Only a single line that names the directory
@@ -129,9 +130,12 @@ def _with_line(entry: TracedEntry, home: str) -> TracedEntry:
     except OSError:
         return entry
     there = lines[entry.line - 1] if 0 < entry.line <= len(lines) else ""
+    listed = listed_in(entry.directory, host) if "path_helper" in f"{there} {entry.command}" else None
+    if listed is not None:
+        return replace(entry, file=listed.file, line=listed.line)
     if "PATH" in there or "path" in there:
         return entry
-    below = in_home(entry.directory, home)
+    below = in_home(entry.directory, host.home)
     names = [entry.directory, *([f"~/{below}", f"HOME/{below}", f"HOME}}/{below}"] if below else [])]
     naming = [number for number, text in enumerate(lines, 1) if any(name in text for name in names)]
     return replace(entry, line=naming[0] if len(naming) == 1 else 0)

@@ -1,10 +1,12 @@
 """A change of the wiring, whatever is in it: records, session files, hook-up and the sessions that prove it."""
 
+import base64
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.changes.plan import Change, Plan, PlanLine
-from unified_shell.core.changes.steps import DropRecord, PutRecord, Step
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -13,7 +15,9 @@ from unified_shell.core.machine.places import Place
 from .dialects.dialect import Dialect
 from .everyone import check_for_everyone, check_rights, plan_system_hookup
 from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
+from .path_helper import paths_file_steps
 from .proofs import Proof
+from .registry_wiring import registry_findings, registry_lines, registry_steps
 from .session_files import session_file_steps
 from .wiring import Wiring, records_of, wiring_file
 
@@ -55,9 +59,13 @@ def plan_wiring(
     hookup = HookUp(steps=(), lines=())
     if hook:
         hookup = plan_system_hookup(host, locations) if everyone else plan_hookup(shells, host, locations)
+    listed = paths_file_steps(change.after, host, locations)
+    in_registry = registry_steps(change.before, change.after, host, locations.scope)
     steps: tuple[Step, ...] = (
         *_record_steps(change.before, change.after, locations),
         *session_file_steps(change.after, locations, host.home),
+        *listed,
+        *in_registry,
         *hookup.steps,
     )
     if not steps:
@@ -67,7 +75,13 @@ def plan_wiring(
     plan = Plan(
         words=f"{change.words} --for everyone" if everyone else change.words,
         aim=f"{change.aim}, for everyone on this machine" if everyone else change.aim,
-        lines=(*change.lines, *([SESSIONS_NOTE] if modes else []), *hookup.lines),
+        lines=(
+            *change.lines,
+            *([SESSIONS_NOTE] if modes else []),
+            *hookup.lines,
+            *map(_listed_line, listed),
+            *registry_lines(in_registry, change.after),
+        ),
         relies_on=hookup.relies_on,
         afterwards=change.afterwards,
     )
@@ -79,11 +93,20 @@ def plan_wiring(
         return steps
 
     def verify() -> tuple[Finding, ...]:
-        return proofs[-1].findings(
+        sessions = proofs[-1].findings(
             change.variable, change.wanted, when=change.when, unwanted=change.unwanted, values=change.values
         )
+        wanted = () if change.when else change.wanted
+        return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))
 
     return Change(plan=plan, prepare=prepare, verify=verify)
+
+
+def _listed_line(step: ReplaceFile) -> PlanLine:
+    text = b"" if step.after is None else base64.b64decode(step.after)
+    detail = "".join(f"+ {os.fsdecode(line)}\n" for line in text.splitlines())
+    subject = f"{step.path}: read by path_helper at logins, after the system's own list"
+    return PlanLine(kind=LineKind.EDIT, subject=subject, detail=detail)
 
 
 def _record_steps(before: Wiring, after: Wiring, locations: Locations) -> tuple[PutRecord | DropRecord, ...]:

@@ -12,11 +12,14 @@ from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.hookup import wired_modes
 from unified_shell.core.shells.path_faults import PathFault, commands_in, find_faults
 from unified_shell.core.shells.wiring import Entry, read_wiring
+
+from .name_states import stale_programs
 
 __all__ = ["PresentShell", "Survey", "next_thing", "survey"]
 
@@ -55,6 +58,7 @@ class Survey:
     adopted: tuple[Adopted, ...]
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
+    stale_programs: tuple[RunningProgram, ...]
     next_thing: str
 
 
@@ -62,7 +66,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
     """Look at everything; opens no session and changes nothing."""
     interpreters = find_interpreters(host)
     environments = list_environments(locations)
-    indexes, wiring = read_indexes(locations), read_wiring(locations).entries
+    indexes, wiring = read_indexes(locations), read_wiring(locations)
     return Survey(
         session_shell=session_shell,
         session_is_interactive=session_is_interactive,
@@ -76,11 +80,12 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         shells=_shells(host),
         path_entries=len(host.search_path()),
         path_faults=find_faults(host.search_path()),
-        unreached=_unreached(host, [one.directory for one in wiring]),
+        unreached=_unreached(host, [one.directory for one in wiring.entries]),
         environments=environments,
         adopted=read_adopted(locations),
         indexes=indexes,
-        wiring=wiring,
+        wiring=wiring.entries,
+        stale_programs=stale_programs(wiring),
         next_thing=next_thing(environments, indexes),
     )
 

@@ -5,6 +5,7 @@ import os
 from unified_shell.core.errors import UnknownName
 
 from .bash import Bash
+from .command_prompt import CommandPrompt
 from .dialect import Dialect
 from .fish import Fish
 from .ksh import Ksh, Mksh
@@ -16,7 +17,7 @@ from .zsh import Zsh
 __all__ = ["BASH", "DIALECTS", "FISH", "SH", "dialect_named", "dialect_of_program"]
 
 BASH, SH, FISH = Bash(), Sh(), Fish()
-DIALECTS: tuple[Dialect, ...] = (BASH, Zsh(), FISH, SH, Ksh(), Mksh(), Tcsh(), PowerShell())
+DIALECTS: tuple[Dialect, ...] = (BASH, Zsh(), FISH, SH, Ksh(), Mksh(), Tcsh(), PowerShell(), CommandPrompt())
 
 
 def dialect_named(name: str) -> Dialect:

@@ -1,12 +1,13 @@
 """The Korn shells, ksh93 and mksh: `${ENV}` or a file of their own in every interactive session."""
 
 import os
+import re
 from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
 from .dialect import Mode, Opening, StartupFile, system_file
-from .posix import PosixText, env_file
+from .posix import PosixText, env_file, env_value
 
 __all__ = ["Ksh", "Mksh"]
 
@@ -46,7 +47,11 @@ class Ksh(PosixText):
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
         rc = os.path.join(prefix, f"enter-{self.name}.rc")
-        return Opening(argv=(self.programs[0], "-i"), variables=(("ENV", rc),))
+        return Opening(argv=(self.programs[0], "-i"), variables=(("ENV", self.env_value(rc)),))
+
+    def env_value(self, file: str) -> str:
+        """Return the value of `ENV` that means this file; quotes are taken out of it as well."""
+        return re.sub(r"(['\"])", r"\\\1", env_value(file))
 
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `whence -v`."""
@@ -62,3 +67,7 @@ class Mksh(Ksh):
     reads: tuple[str, ...] = ("mksh", "sh")
     own_file = ".mkshrc"
     system_files: tuple[str, ...] = ()
+
+    def env_value(self, file: str) -> str:
+        """Return the file: nothing of it is expanded."""
+        return file

@@ -1,6 +1,7 @@
 """What the shells of the POSIX family have in common: quoting, statements, the texts that are written."""
 
 import os
+import re
 from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place
@@ -25,7 +26,7 @@ from .dialect import (
     without_control,
 )
 
-__all__ = ["PosixText", "env_file"]
+__all__ = ["PosixText", "env_file", "env_value"]
 
 
 class PosixText:
@@ -180,6 +181,11 @@ def _common_folder(directories: Sequence[str]) -> str:
     """Return what all names begin with, up to a slash."""
     shared = os.path.commonprefix(list(directories))  # noqa: RUF071 - of texts, as patterns are
     return shared.rpartition("/")[0] + "/"
+
+
+def env_value(file: str) -> str:
+    """Return the value of `ENV` that means this file: these shells expand it, substituting commands too."""
+    return re.sub(r"([\\$`])", r"\\\1", file)
 
 
 def env_file(variables: Sequence[tuple[str, str]], home: str, otherwise: str = "") -> Place | None:

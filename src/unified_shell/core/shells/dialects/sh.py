@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from unified_shell.core.machine.places import Place, join
 
 from .dialect import Mode, Opening, StartupFile, system_file
-from .posix import PosixText, env_file
+from .posix import PosixText, env_file, env_value
 
 __all__ = ["Sh"]
 
@@ -36,4 +36,4 @@ class Sh(PosixText):
 
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
-        return Opening(argv=("sh", "-i"), variables=(("ENV", os.path.join(prefix, "enter-sh.rc")),))
+        return Opening(argv=("sh", "-i"), variables=(("ENV", env_value(os.path.join(prefix, "enter-sh.rc"))),))

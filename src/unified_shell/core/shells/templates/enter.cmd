@@ -1,0 +1,7 @@
+@rem Enters the environment @TITLE@ in this prompt when it is called; "call leave.cmd" leaves it. Unverified.
+@set "_USH_PATH=%PATH%"
+@set "_USH_PROMPT=%PROMPT%"
+@set "USH_ENVIRONMENT=@PREFIX@"
+@set "PATH=@PATH@"
+@set "PROMPT=(@TITLE@) %PROMPT%"
+@VARIABLES@

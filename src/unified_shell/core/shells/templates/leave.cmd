@@ -1,0 +1,6 @@
+@rem Leaves the environment that was entered in this prompt. Unverified.
+@if not defined USH_ENVIRONMENT goto :eof
+@set "PATH=%_USH_PATH%"
+@set "PROMPT=%_USH_PROMPT%"
+@set "USH_ENVIRONMENT="
+@VARIABLES@
