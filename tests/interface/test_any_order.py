@@ -60,7 +60,7 @@ class Commands(RuleBasedStateMachine):
 
     @rule(tool=st.sampled_from(TOOLS), kill=killing)
     def add_path(self, tool: str, kill: int | None) -> None:
-        new = ([tool, *(one for one in self.wired if one != tool)], self.asked, True)
+        new = (self.wired if tool in self.wired else [tool, *self.wired], self.asked, True)
         changes = tool not in self.wired or not self.hooked
         self._change(["path", "add", tool], kill, new if changes else None)
 

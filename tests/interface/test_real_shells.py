@@ -155,6 +155,11 @@ def test_moved_dropped_and_what_answers_instead(account: Account) -> None:
     refused = account.ush("path", "drop", "thre", "--yes", code=2)
     assert "is not in the wiring" in refused.err
     assert "Nothing to change" in account.ush("path", "add", "one", "--yes").out
+    assert account.session("weigh-hive").out == "one\n"
+    account.ush("path", "add", "three", "--yes")
+    account.ush("path", "add", "one", "--front", "--yes")
+    assert account.session("weigh-hive").out == "one\n"
+    assert "Nothing to change" in account.ush("path", "add", "one", "--front", "--yes").out
 
 
 def test_tidy_puts_off_only_lines_it_is_sure_of(account: Account) -> None:

@@ -85,8 +85,8 @@ def list_entries(
 
 @path.command()
 @click.argument("directory")
-@click.option("--front", "side", flag_value="front", default="front", help="Before what is inherited (the default).")
-@click.option("--back", "side", flag_value="back", help="After what is inherited.")
+@click.option("--front", "side", flag_value="front", help="Before what is inherited; in front of all, if given.")
+@click.option("--back", "side", flag_value="back", help="After what is inherited; behind all.")
 @click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
 @with_condition
 @on_variable
@@ -98,7 +98,7 @@ def add(  # noqa: PLR0913 - an argument an option
     bench: Workbench,
     directory: str,
     *,
-    side: str,
+    side: str | None,
     before: str,
     when: str,
     variable: str,
@@ -108,13 +108,20 @@ def add(  # noqa: PLR0913 - an argument an option
 ) -> None:
     """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
 
-    One that is there already is moved to where it is wanted.
+    One that is there already is moved where a side or --before is given.
     """
     from unified_shell.core.shells.dialects.dialect import Side
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import Wish, plan_path_add
 
-    wish = Wish(directory=directory, variable=variable, side=Side(side), before=before, when=when)
+    wish = Wish(
+        directory=directory,
+        variable=variable,
+        side=Side(side or "front"),
+        before=before,
+        when=when,
+        outermost=side is not None,
+    )
     if environment:
         perform(bench, lambda: bench.own_wiring(environment).plan_path_add(wish), how)
         return

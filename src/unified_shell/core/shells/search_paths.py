@@ -28,13 +28,17 @@ SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wish:
-    """What is wanted: a directory on a variable, at a side, or right before another entry."""
+    """What is wanted: a directory on a variable, at a side, or right before another entry.
+
+    `outermost`: an entry that is on that side already moves to its outer end.
+    """
 
     directory: str
     variable: str = PATH
     side: Side = Side.FRONT
     before: str = ""
     when: str = ""
+    outermost: bool = False
 
 
 def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
@@ -125,9 +129,10 @@ def wished(before: Wiring, place: Place, wish: Wish, host: Host) -> Wiring:
             )
         return before.with_entry_before(wish.variable, place, other)
     known = before.find(wish.variable, place)
-    if known is not None and (known.side, known.when) == (wish.side, wish.when):
-        return before
-    return before.with_entry(wish.variable, place, wish.side, wish.when)
+    after = before.with_entry(wish.variable, place, wish.side, wish.when)
+    if known is None or (known.side, known.when) != (wish.side, wish.when):
+        return after
+    return after if wish.outermost and after.search_paths() != before.search_paths() else before
 
 
 def checked_directory(directory: str, host: Host) -> Place:

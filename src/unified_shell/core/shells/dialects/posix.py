@@ -154,7 +154,8 @@ class PosixText:
             case ConditionKind.INTERACTIVE:
                 return "case $- in *i*) true ;; *) false ;; esac"
             case ConditionKind.LOGIN:
-                return "case $0 in -*) true ;; *) false ;; esac"
+                # By the name it was started as, by the options it has, or by bash's own word; dash -l tells nothing.
+                return "case $0,$- in -*,* | *,*l*) true ;; *) shopt -q login_shell 2>/dev/null ;; esac"
             case ConditionKind.HOST:
                 return f'read -r _ush_told < /proc/sys/kernel/hostname && [ "$_ush_told" = {word} ]'
             case ConditionKind.ARCHITECTURE:
