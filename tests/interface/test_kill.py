@@ -37,6 +37,8 @@ COMMANDS = (
     ["variable", "add", "HIVE_DATA", "x", "--yes"],
     ["variable", "drop", "HIVE_DATA", "--yes"],
     ["path", "tidy", "--yes"],
+    ["shell", "wire", "--script", "session.sh", "--yes"],
+    ["shell", "unwire", "--script", "session.sh", "--yes"],
     ["path", "add", "more", "-e", "hive", "--yes"],
     ["variable", "add", "HIVE_DATA", "x", "-e", "hive", "--yes"],
     ["shell", "unwire", "--yes"],
@@ -100,6 +102,8 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
     account.tool("other", folder="more")
     account.write(".bashrc", "alias ll='ls -l'\nPATH=$PATH:$HOME/gone\n# the end")
     account.write(".profile", "true\n")
+    account.write("session.sh", "HUM=1\n")
+    account.more["USH_REGISTRY"] = str(account.home / "hive.reg")
     reached: Counter[str] = Counter()
     for command in COMMANDS:
         words = [str(study) if word == "{study}" else word for word in command]
