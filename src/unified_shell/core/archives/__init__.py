@@ -1,1 +1,1 @@
-"""The one strict extractor."""
+"""The one strict extractor, for zip and tar archives, and the packer."""

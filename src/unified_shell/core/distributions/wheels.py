@@ -15,7 +15,8 @@ from packaging.tags import Tag
 from packaging.utils import InvalidWheelFilename, NormalizedName, canonicalize_name, parse_wheel_filename
 from packaging.version import Version
 
-from unified_shell.core.archives.unpacking import Unpacked, unpack_zip
+from unified_shell.core.archives.tree import Unpacked
+from unified_shell.core.archives.zip_archives import unpack_zip
 from unified_shell.core.errors import ArchiveBroken, WheelBroken
 from unified_shell.core.store.contents import Content, StoredFile
 

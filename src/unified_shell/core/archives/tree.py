@@ -1,0 +1,151 @@
+"""A new folder that is filled below handles of its folders: every file made exclusively, links last."""
+
+import contextlib
+import hashlib
+import os
+from dataclasses import dataclass
+from typing import IO
+
+from unified_shell.core.errors import ArchiveBroken
+
+__all__ = ["Tree", "Unpacked"]
+
+CHUNK_BYTES = 1 << 18
+# Times that every file system can hold: from 1970 to 2106.
+LATEST_SECONDS = 0xFFFFFFFF
+Parts = tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Unpacked:
+    """One file that was unpacked: its name in the archive, size, SHA-256 (hexadecimal), executable or not."""
+
+    name: str
+    size_bytes: int
+    sha256: str
+    executable: bool
+
+
+class Tree:
+    """Folder handles below a new folder; a name is never looked up through a link.
+
+    Symbolic links are only remembered until `make_links`, so nothing can be written through one.
+    """
+
+    MAX_OPEN = 200
+
+    def __init__(self, top: str, archive: str, allowed_bytes: int) -> None:
+        os.mkdir(top, 0o755)
+        self._flags = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+        self._open: dict[Parts, int] = {(): os.open(top, self._flags)}
+        self._archive = archive
+        self._left = allowed_bytes
+        self._links: dict[Parts, str] = {}
+        self._files: set[Parts] = set()
+        self._folders: set[Parts] = set()
+        self._tops: set[str] = set()
+
+    def __enter__(self) -> "Tree":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for handle in self._open.values():
+            os.close(handle)
+        self._open.clear()
+
+    def folder(self, parts: Parts) -> int:
+        """Return a handle of a folder below the top, made where it is missing."""
+        if parts in self._open:
+            return self._open[parts]
+        if len(self._open) >= self.MAX_OPEN:
+            self._close_all_but_top()
+        above = self.folder(parts[:-1])
+        self._tops.add(parts[0])
+        with contextlib.suppress(FileExistsError):
+            os.mkdir(parts[-1], 0o755, dir_fd=above)
+        try:
+            handle = os.open(parts[-1], self._flags, dir_fd=above)
+        except OSError as error:
+            raise self._broken(f"the member {'/'.join(parts)!r} is a file and a folder") from error
+        self._open[parts] = handle
+        self._folders.add(parts)
+        return handle
+
+    def write(self, parts: Parts, source: IO[bytes], *, executable: bool, mtime_seconds: int | None) -> Unpacked:
+        """Make a file; `mtime_seconds` None leaves it the time at which it is made."""
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+        try:
+            handle = os.open(parts[-1], flags, 0o755 if executable else 0o644, dir_fd=self.folder(parts[:-1]))
+        except FileExistsError as error:
+            raise self._collides(parts) from error
+        self._tops.add(parts[0])
+        self._files.add(parts)
+        state, size = hashlib.sha256(), 0
+        with open(handle, "wb") as file:
+            while chunk := source.read(CHUNK_BYTES):
+                size += len(chunk)
+                self._left -= len(chunk)
+                if self._left < 0:
+                    raise self._broken(
+                        "the archive unpacks to far more than its size allows; it may be made to fill the disk"
+                    )
+                state.update(chunk)
+                file.write(chunk)
+            file.flush()
+            if mtime_seconds is not None:
+                seconds = min(max(mtime_seconds, 0), LATEST_SECONDS)
+                os.utime(handle, (seconds, seconds))
+        return Unpacked(name="/".join(parts), size_bytes=size, sha256=state.hexdigest(), executable=executable)
+
+    def second_name(self, parts: Parts, of: Parts) -> None:
+        """Give a file that this archive made before a second name (a hard link)."""
+        if of not in self._files:
+            raise self._broken(
+                f"the member {'/'.join(parts)!r} is a second name of a file that is not in the archive"
+            )
+        source, target = self.folder(of[:-1]), parts[:-1]
+        self.folder(target)
+        try:
+            os.link(of[-1], parts[-1], src_dir_fd=source, dst_dir_fd=self.folder(target), follow_symlinks=False)
+        except FileExistsError as error:
+            raise self._collides(parts) from error
+        self._files.add(parts)
+
+    def remember_link(self, parts: Parts, target: str) -> None:
+        """Note a symbolic link, to be made when all files are there."""
+        if parts in self._links or parts in self._files:
+            raise self._collides(parts)
+        self._tops.add(parts[0])
+        self._links[parts] = target
+
+    def make_links(self) -> None:
+        """Make the symbolic links: relative ones that stay inside the archive's one root folder, or its top.
+
+        Each folder of a link is a real one, and `..` is allowed at the beginning of a target only. So no
+        chain of links leads further up than its own steps, and none of them leads outside.
+        """
+        root_depth = 1 if len(self._tops) == 1 else 0
+        for parts, target in self._links.items():
+            steps = target.split("/")
+            ups = next((n for n, step in enumerate(steps) if step != ".."), len(steps))
+            if target.startswith("/") or not target or "\0" in target:
+                raise self._broken(f"the link {'/'.join(parts)!r} leads to {target!r}, outside of the archive")
+            if any(step == ".." for step in steps[ups:]) or ups > max(len(parts) - 1 - root_depth, 0):
+                raise self._broken(f"the link {'/'.join(parts)!r} leads to {target!r}, outside of the archive")
+            try:
+                os.symlink(target, parts[-1], dir_fd=self.folder(parts[:-1]))
+            except FileExistsError as error:
+                raise self._collides(parts) from error
+
+    def _broken(self, what: str) -> ArchiveBroken:
+        return ArchiveBroken(what, where=self._archive)
+
+    def _collides(self, parts: Parts) -> ArchiveBroken:
+        twice = parts in self._files or (parts in self._links and parts not in self._folders)
+        return self._broken(f"the member {'/'.join(parts)!r} is {'there twice' if twice else 'a file and a folder'}")
+
+    def _close_all_but_top(self) -> None:
+        for parts, handle in list(self._open.items()):
+            if parts:
+                os.close(handle)
+                del self._open[parts]

@@ -1,0 +1,80 @@
+"""Zip archives: checked as a whole before anything is made, then unpacked into a new folder."""
+
+import os
+import stat
+import zipfile
+import zlib
+
+from unified_shell.core.errors import ArchiveBroken
+
+from .members import Limits, member_parts
+from .tree import Tree, Unpacked
+
+__all__ = ["names_in_zip", "unpack_zip"]
+
+DEFAULT_LIMITS = Limits()
+LINK_LIMIT_BYTES = 4096
+Member = tuple[zipfile.ZipInfo, tuple[str, ...]]
+
+
+def unpack_zip(
+    archive: str, folder: str, *, limits: Limits = DEFAULT_LIMITS, links: bool = False
+) -> tuple[Unpacked, ...]:
+    """Unpack into `folder`, which must not exist, and return the files that were made.
+
+    Only folders and regular files are made, with modes 0755 and 0644 (0755 for executables); with `links`
+    also relative links that stay inside. Raises ArchiveBroken for a damaged archive, a name that leads
+    outside, two members of one name, devices, and where more comes out than an honest archive of this size
+    holds. What was made before the fault was found stays in `folder`, which is the caller's to sweep.
+    """
+    try:
+        with zipfile.ZipFile(archive) as opened:
+            members = _checked(opened, archive, limits, links=links)
+            with Tree(folder, archive, limits.allowed_bytes(os.path.getsize(archive))) as tree:
+                return _unpack(opened, members, tree)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
+        raise ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again") from error
+
+
+def names_in_zip(archive: str, most: int) -> tuple[str, ...]:
+    """Return the first names; raises ArchiveBroken where the archive cannot be read."""
+    try:
+        with zipfile.ZipFile(archive) as opened:
+            return tuple(opened.namelist()[:most])
+    except (zipfile.BadZipFile, ValueError) as error:
+        raise ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again") from error
+
+
+def _checked(opened: zipfile.ZipFile, archive: str, limits: Limits, *, links: bool) -> list[Member]:
+    infos = opened.infolist()
+    if len(infos) > limits.members:
+        raise ArchiveBroken(f"the archive has {len(infos)} members", where=archive)
+    found, seen = [], set()
+    for info in infos:
+        # What zipfile gives as `filename` is cut at a NUL; the name in the archive is the other one.
+        parts = member_parts(info.orig_filename, archive)
+        if parts in seen:
+            raise ArchiveBroken(f"the member {info.filename!r} is there twice", where=archive)
+        seen.add(parts)
+        kind = stat.S_IFMT(info.external_attr >> 16)
+        if kind not in (0, stat.S_IFREG, stat.S_IFDIR) and not (links and kind == stat.S_IFLNK):
+            raise ArchiveBroken(f"the member {info.filename!r} is no regular file", where=archive)
+        found.append((info, parts))
+    return found
+
+
+def _unpack(opened: zipfile.ZipFile, members: list[Member], tree: Tree) -> tuple[Unpacked, ...]:
+    made = []
+    for info, parts in members:
+        mode = info.external_attr >> 16
+        if info.is_dir():
+            tree.folder(parts)
+            continue
+        with opened.open(info) as source:
+            if stat.S_IFMT(mode) == stat.S_IFLNK:
+                tree.remember_link(parts, os.fsdecode(source.read(LINK_LIMIT_BYTES)))
+                continue
+            executable = info.create_system == 3 and bool(mode & 0o111)
+            made.append(tree.write(parts, source, executable=executable, mtime_seconds=None))
+    tree.make_links()
+    return tuple(made)
