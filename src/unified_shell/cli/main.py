@@ -9,6 +9,7 @@ import click
 
 from unified_shell import __version__
 from unified_shell.core.errors import CouldNot, UshError, WordsOff, told
+from unified_shell.core.machine.interrupts import note_interrupts
 
 from .beginnings import resolve_beginning
 
@@ -85,6 +86,7 @@ def ush(ctx: click.Context, *, trace: bool) -> None:
 def main() -> None:
     """Run the command line and exit with its code."""
     trace = "--trace" in sys.argv[1:3]
+    note_interrupts()
     try:
         code = ush.main(prog_name="ush", standalone_mode=False)
         _flush_output()

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from .clock import steady_seconds
 from .executables import FileKind, read_executable
+from .interrupts import raise_if_interrupted
 
 __all__ = [
     "BackgroundProgram",
@@ -23,6 +24,7 @@ __all__ = [
 ]
 
 OUTPUT_LIMIT_BYTES = 4_000_000
+ASK_SECONDS = 0.5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,10 +138,15 @@ def process_began() -> float:
 
 
 def _wait(process: "subprocess.Popen[bytes]", timeout_seconds: float) -> int | None:
+    end = steady_seconds() + timeout_seconds
     try:
-        return process.wait(timeout_seconds)
-    except subprocess.TimeoutExpired:
-        return None
+        while True:
+            try:
+                return process.wait(min(ASK_SECONDS, max(end - steady_seconds(), 0.001)))
+            except subprocess.TimeoutExpired:
+                raise_if_interrupted()
+                if steady_seconds() >= end:
+                    return None
     finally:
         # The children that a hanging or daemonising program leaves behind go with its session.
         with contextlib.suppress(ProcessLookupError, PermissionError):
