@@ -22,8 +22,8 @@ def list_interpreters(bench: Workbench, *, as_json: bool) -> None:
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.discovery import find_interpreters
     from unified_shell.core.machine.places import shown
+    from unified_shell.views.interpreter_view import print_interpreters
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.look_view import print_interpreters
     from unified_shell.views.tables import heading, print_table
 
     found, adopted = find_interpreters(bench.host), read_adopted(bench.locations)

@@ -1,5 +1,6 @@
 """`ush` and `ush look`."""
 
+import dataclasses
 from typing import TYPE_CHECKING
 
 import click
@@ -7,6 +8,7 @@ import click
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
+    from unified_shell.core.verification.module_states import ModuleReport
     from unified_shell.core.verification.survey import Survey
 
 __all__ = ["look", "show_standing"]
@@ -19,18 +21,21 @@ __all__ = ["look", "show_standing"]
 def look(bench: Workbench, name: str | None, *, as_json: bool) -> None:
     """Look at this session and machine, or at one NAME: a command, a directory, a file or a pattern.
 
-    A NAME with a slash in it is a directory or file; one with `*`, `?` or `[` is a pattern; any other is a
-    command, for which new sessions of your shells are opened (they run your startup files). Exit code 1 if
-    a command is not ready in this session.
+    A NAME with a slash in it is a directory or file; one with `*`, `?` or `[` is a pattern; `module:NAME` is a
+    module, for which every interpreter and environment is asked; any other is a command, for which new sessions
+    of your shells are opened (they run your startup files), or a module if there is no such command. Exit code
+    1 if it is not ready in this session.
     """
     if name is None:
         _look_around(bench, as_json=as_json)
+    elif name.startswith("module:"):
+        _look_for_module(bench, name.removeprefix("module:"), as_json=as_json)
     elif "/" in name or name in (".", ".."):
         _look_at_place(bench, name, as_json=as_json)
     elif any(c in name for c in "*?["):
         _look_for_pattern(bench, name, as_json=as_json)
     else:
-        _look_for_name(bench, name, as_json=as_json)
+        _look_for_name(bench, name.removeprefix("command:"), as_json=as_json)
 
 
 def show_standing(bench: Workbench) -> None:
@@ -74,26 +79,58 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     sessions, menu = name_states(report, bench.host), menu_entries(name, bench.host)
     stale = session_is_stale(bench.host, wiring)
     programs = stale_programs(wiring) if stale or report.state is State.STALE else ()
+    module = _module_of(bench, name) if report.state is State.ABSENT else None
     if as_json:
-        import dataclasses
-
         from unified_shell.views.json_view import json_text
 
         fields = {one.name: getattr(report, one.name) for one in dataclasses.fields(report)}
         bench.screen.result(
             json_text(
                 "name",
-                {**fields, "sessions": sessions, "menu": menu, "session_is_stale": stale, "stale_programs": programs},
+                {
+                    **fields,
+                    "sessions": sessions,
+                    "menu": menu,
+                    "session_is_stale": stale,
+                    "stale_programs": programs,
+                    "module": module,
+                },
             )
         )
     else:
         from unified_shell.views.look_view import print_name, print_sessions, print_stale_programs
 
+        if module is not None and module.holders:
+            report = dataclasses.replace(report, remedy="")
         print_name(bench.screen, report, bench.host.home)
         print_sessions(bench.screen, report, sessions, menu, bench.host.home, stale=stale)
         print_stale_programs(bench.screen, programs)
+        if module is not None and (module.holders or module.import_as):
+            from unified_shell.views.module_view import print_module
+
+            print_module(bench.screen, module, bench.host.home)
+    if (module or report).state is not State.READY:
+        click.get_current_context().exit(1)
+
+
+def _look_for_module(bench: Workbench, name: str, *, as_json: bool) -> None:
+    from unified_shell.core.commands.states import State
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.module_view import print_module
+
+    report = _module_of(bench, name)
+    if as_json:
+        bench.screen.result(json_text("module", report))
+    else:
+        print_module(bench.screen, report, bench.host.home)
     if report.state is not State.READY:
         click.get_current_context().exit(1)
+
+
+def _module_of(bench: Workbench, name: str) -> "ModuleReport":
+    from unified_shell.core.verification.module_states import look_for_module
+
+    return look_for_module(name, bench.host, bench.locations)
 
 
 def _look_for_pattern(bench: Workbench, pattern: str, *, as_json: bool) -> None:

@@ -7,18 +7,17 @@ from unified_shell.core.commands.desktop import MenuEntry
 from unified_shell.core.commands.directories import PlaceReport
 from unified_shell.core.commands.patterns import MatchedName
 from unified_shell.core.commands.states import State
-from unified_shell.core.interpreters.discovery import FoundInterpreter
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import shown
 from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.verification.name_states import SessionState
 from unified_shell.core.verification.survey import Survey
 
+from .interpreter_view import print_interpreters, print_other_interpreters
 from .screen import Screen
 from .tables import heading, print_rows, print_table
 
 __all__ = [
-    "print_interpreters",
     "print_matches",
     "print_name",
     "print_place",
@@ -47,6 +46,9 @@ def print_survey(screen: Screen, seen: Survey, home: str) -> None:
     )
     heading(screen, "\nPython interpreters")
     print_interpreters(screen, seen.interpreters, home)
+    if seen.other_interpreters:
+        heading(screen, "\nInterpreters of other languages")
+        print_other_interpreters(screen, seen.other_interpreters, home)
     heading(screen, "\nShells")
     print_table(
         screen,
@@ -90,25 +92,6 @@ def print_standing(screen: Screen, seen: Survey) -> None:
         indent=0,
     )
     screen.result(f"\nNext: {seen.next_thing}\nAll commands: ush --help")
-
-
-def print_interpreters(screen: Screen, found: Sequence[FoundInterpreter], home: str) -> None:
-    """Write the interpreters, one row each, those that do not start with the cause."""
-    rows = []
-    for one in found:
-        names = ", ".join(dict.fromkeys(name.rsplit("/", 1)[-1] for name in one.names))
-        where = shown(one.names[0], home)
-        if one.facts is None:
-            rows.append(("broken", names, where, one.trouble))
-            continue
-        notes = [f"{one.facts.word_size_bits} bit"]
-        notes += ["a script" if one.script else "", "an environment's" if one.facts.environment_prefix else ""]
-        kept = one.facts.externally_managed and not one.facts.environment_prefix
-        notes += ["kept by the system" if kept else ""]
-        notes += [f"lacks {', '.join(one.facts.lacking)}" if one.facts.lacking else ""]
-        version = one.facts.full_version
-        rows.append((version, names, where, "; ".join(filter(None, [_reached(one), *notes]))))
-    print_table(screen, ("version", "names", "where", "what"), rows, indent=2)
 
 
 def print_name(screen: Screen, report: NameReport, home: str) -> None:
@@ -219,14 +202,11 @@ def _print_managed(screen: Screen, seen: Survey, home: str) -> None:
         )
         for one in seen.environments
     ]
+    rows += [("interpreter", f"{one.name}   {shown(one.executable, home)}") for one in seen.kept]
     rows += [("interpreter", f"{one.name}   {shown(one.executable, home)}") for one in seen.adopted]
     rows += [("index", f"{one.name}   {one.shown}") for one in seen.indexes]
     rows += [("wiring", f"{one.variable}, {one.side.value}: {shown(one.directory, home)}") for one in seen.wiring]
     print_rows(screen, rows or [("nothing", "yet")])
-
-
-def _reached(one: FoundInterpreter) -> str:
-    return "on PATH" if one.on_path else "not on PATH"
 
 
 def _wired(modes: Sequence[str], *, can_be: bool) -> str:

@@ -1,28 +1,33 @@
-"""Finding the Python interpreters of this machine: on PATH and in the usual places, each probed once."""
+"""Finding the interpreters of this machine: on PATH, in the usual places, those that are kept, below given roots."""
 
 import os
-import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.machine.executables import FileKind, read_executable
 from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.usual_places import usual_folders
 
-from .facts import InterpreterFacts, probe
+from .answers import Answers
+from .facts import InterpreterFacts, ask_python, parse_facts
+from .kept import all_kept
+from .other_languages import OtherInterpreter, ask_version
 from .registered import registered_interpreters
+from .script_settings import script_depends_on, script_key
+from .searching import folders_below, identity, named_in
 
-__all__ = ["FoundInterpreter", "find_interpreters"]
+__all__ = ["Found", "FoundInterpreter", "discover", "find_interpreters"]
 
-NAME = re.compile(r"^python(\d(\.\d+)?t?)?$")
+PYTHON = "python"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FoundInterpreter:
-    """One interpreter and every name that leads to it, in path order.
+    """One Python and every name that leads to it, in path order.
 
     `facts` is None where it does not start; `trouble` then says why. `on_path` tells whether a session
     finds it; a `script` starts another program, which its facts describe.
@@ -35,50 +40,95 @@ class FoundInterpreter:
     trouble: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Found:
+    """All interpreters: Python's, those on PATH first, then by version, newest first; and those of other languages."""
+
+    python: tuple[FoundInterpreter, ...]
+    others: tuple[OtherInterpreter, ...]
+
+
 def find_interpreters(host: Host, more_folders: Iterable[str] = ()) -> tuple[FoundInterpreter, ...]:
-    """Return the interpreters, those on PATH first, then by version, newest first."""
+    """Return the Pythons, those on PATH first, then by version, newest first."""
+    return discover(host, more_folders, only_python=True).python
+
+
+def discover(
+    host: Host, more_folders: Iterable[str] = (), *, roots: Sequence[str] = (), only_python: bool = False
+) -> Found:
+    """Return the interpreters; each is asked once, at the same time as others, unless its answer still holds.
+
+    With `roots`, those below these folders and no others.
+    """
+    locations = locations_of(host)
+    answers = Answers(locations.cache)
     on_path = [one for one in host.search_path() if one.startswith("/")]
-    folders = dict.fromkeys([*on_path, *more_folders, *usual_folders(host)])
-    groups: dict[str, list[Place]] = {}
-    for folder in folders:
-        for name in _names_in(folder):
-            path = join(folder, name)
-            groups.setdefault(_identity(path), []).append(path)
+    if roots:
+        folders: Iterable[str] = folders_below(roots)
+    else:
+        kept = [os.path.dirname(one.executable) for one in all_kept(host, locations)]
+        folders = dict.fromkeys([*on_path, *more_folders, *kept, *usual_folders(host)])
+    groups = named_in(folders)
+    if not roots:
+        _add_registered(groups, host)
+
+    def look(item: tuple[tuple[str, str], list[Place]]) -> FoundInterpreter | OtherInterpreter:
+        (language, _), names = item
+        reachable = any(os.path.dirname(name) in on_path for name in names)
+        if language == PYTHON:
+            return _look_at_python(names, reachable, host, answers)
+        return ask_version(language, names, answers, host, on_path=reachable)
+
+    wanted = [item for item in groups.items() if item[0][0] == PYTHON or not only_python]
+    seen = map_at_once(look, wanted)
+    answers.save()
+    return Found(
+        python=tuple(sorted((one for one in seen if isinstance(one, FoundInterpreter)), key=_order)),
+        others=tuple(sorted((one for one in seen if isinstance(one, OtherInterpreter)), key=_other_order)),
+    )
+
+
+def _add_registered(groups: dict[tuple[str, str], list[Place]], host: Host) -> None:
     for one in registered_interpreters(host):
         if os.path.exists(one.executable):
-            names = groups.setdefault(_identity(one.executable), [])
+            names = groups.setdefault((PYTHON, identity(one.executable)), [])
             if one.executable not in names:
                 names.append(one.executable)
-    found = map_at_once(lambda names: _look(names, on_path, host), groups.values())
-    return tuple(sorted(found, key=_order))
 
 
-def _names_in(folder: str) -> list[str]:
-    try:
-        return sorted(name for name in os.listdir(folder) if NAME.match(name))
-    except OSError:
-        return []
-
-
-def _identity(path: str) -> str:
-    # Names that lead to one file are one interpreter. An environment's link is one of its own: which
-    # environment it is depends on the name it is started by.
-    folder = os.path.dirname(os.path.realpath(os.path.dirname(path)))
-    is_environment = os.path.isfile(join(folder, "pyvenv.cfg"))
-    return f"{folder}\0{os.path.realpath(path)}" if is_environment else os.path.realpath(path)
-
-
-def _look(names: list[Place], on_path: list[str], host: Host) -> FoundInterpreter:
+def _look_at_python(names: list[Place], reachable: bool, host: Host, answers: Answers) -> FoundInterpreter:  # noqa: FBT001
     first = names[0]
     script = read_executable(first).kind is FileKind.SCRIPT
-    reachable = any(os.path.dirname(name) in on_path for name in names)
-    try:
-        facts, trouble = probe(first, host), ""
-    except InterpreterUnusable as error:
-        facts, trouble = None, error.what.partition(": ")[2]
+    facts, trouble = _facts(first, host, answers, script=script)
     return FoundInterpreter(names=tuple(names), on_path=reachable, script=script, facts=facts, trouble=trouble)
+
+
+def _facts(path: Place, host: Host, answers: Answers, *, script: bool) -> tuple[InterpreterFacts | None, str]:
+    """Return what an interpreter says, or its trouble; from the answers kept where nothing changed since."""
+    key = script_key(path, host) if script else str(path)
+    kept = answers.recall(key)
+    if isinstance(kept, list):
+        return (None, kept[1]) if kept[1] else (parse_facts(kept[0], path), "")
+    depends_on = [path, *(script_depends_on(path, host) if script else ())]
+    try:
+        said = ask_python(path, host)
+        facts, trouble = parse_facts(said, path), ""
+    except InterpreterUnusable as error:
+        said, facts, trouble = b"", None, error.what.partition(": ")[2]
+        depends_on.append(join(os.path.dirname(os.path.dirname(os.path.realpath(path))), "lib"))
+    if facts is not None:
+        depends_on += [facts.real_executable, *facts.library_folders, *facts.site_folders]
+        depends_on += [join(facts.environment_prefix, "pyvenv.cfg")] if facts.environment_prefix else []
+        # A folder for packages that is not there yet counts too: it may come.
+        depends_on.append(join(host.home, f".local/lib/python{facts.short_version}/site-packages"))
+    answers.keep(key, [said.decode("ascii", "replace"), trouble], depends_on)
+    return facts, trouble
 
 
 def _order(found: FoundInterpreter) -> tuple[bool, bool, tuple[int, ...], str]:
     version = found.facts.version if found.facts else (0, 0, 0)
     return (found.facts is None, not found.on_path, tuple(-part for part in version), found.names[0])
+
+
+def _other_order(found: OtherInterpreter) -> tuple[str, bool, str]:
+    return (found.language, not found.on_path, found.names[0])

@@ -12,7 +12,7 @@ from unified_shell.core.machine.host import Host, Libc
 from unified_shell.core.machine.places import Place, from_json_text
 from unified_shell.core.machine.processes import Ran, run_program
 
-__all__ = ["InterpreterFacts", "clean_variables", "parse_facts", "probe"]
+__all__ = ["InterpreterFacts", "ask_python", "clean_variables", "parse_facts", "probe"]
 
 MARKER = b"@@USH-FACTS@@ "
 PROBE_SECONDS = 10.0
@@ -25,7 +25,8 @@ class InterpreterFacts:
     """The facts. `executable` is what was started; `real_executable` is where its links lead.
 
     `environment_prefix` is set where the interpreter is itself an environment's. `lacking` names optional
-    parts of the library that are not there.
+    parts of the library that are not there. Modules are in `library_folders` (the standard library's) and
+    `site_folders`; a compiled one's file ends with one of `extension_suffixes`.
     """
 
     executable: Place
@@ -45,6 +46,9 @@ class InterpreterFacts:
     cache_tag: str
     magic: str
     lacking: tuple[str, ...]
+    library_folders: tuple[Place, ...]
+    site_folders: tuple[Place, ...]
+    extension_suffixes: tuple[str, ...]
     os_name: str
     uname: tuple[str, ...]
 
@@ -100,6 +104,11 @@ def clean_variables(host: Host) -> dict[str, str]:
 
 def probe(executable: str, host: Host) -> InterpreterFacts:
     """Start an interpreter once and return what it says; raises InterpreterUnusable with the cause."""
+    return parse_facts(ask_python(executable, host), executable)
+
+
+def ask_python(executable: str, host: Host) -> bytes:
+    """Start an interpreter once and return what it says as `parse_facts` reads it."""
     program = str(Path(__file__).with_name("probe_python.py"))
     ran = run_program(
         (executable, "-E", "-s", "-S", "-B", program),
@@ -112,7 +121,7 @@ def probe(executable: str, host: Host) -> InterpreterFacts:
             f"{executable} does not start as Python: {_trouble(executable, ran)}",
             next_step="ush interpreter list   (those that start)",
         )
-    return parse_facts(lines[-1].removeprefix(MARKER), executable)
+    return lines[-1].removeprefix(MARKER)
 
 
 def parse_facts(content: bytes, started: str) -> InterpreterFacts:
@@ -140,6 +149,9 @@ def parse_facts(content: bytes, started: str) -> InterpreterFacts:
         cache_tag=read["cache_tag"],
         magic=read["magic"],
         lacking=tuple(read["lacking"]),
+        library_folders=tuple(map(Place, read["library_folders"])),
+        site_folders=tuple(map(Place, read["site_folders"])),
+        extension_suffixes=tuple(read["extension_suffixes"]),
         os_name=read["os_name"],
         uname=tuple(read["uname"]),
     )

@@ -63,6 +63,8 @@ def lacking():
         ("zlib", "zlib"),
         ("_bz2" if sys.version_info[0] > 2 else "bz2", "bzip2"),
         ("_ctypes", "ctypes"),
+        ("_tkinter", "Tk"),
+        ("readline", "readline"),
     ]
     if sys.version_info[0] > 2:
         wanted.append(("_lzma", "xz"))
@@ -72,7 +74,48 @@ def lacking():
             __import__(module)
         except ImportError:
             missing.append(part)
+    name = "python%d.%d%s" % (sys.version_info[0], sys.version_info[1], getattr(sys, "abiflags", ""))
+    base = getattr(sys, "base_prefix", sys.prefix)
+    if not os.path.isfile(os.path.join(base, "include", name, "Python.h")):
+        missing.append("headers")
     return missing
+
+
+def site_folders(environment):
+    # The module is imported, not run: -S stands.
+    try:
+        import site
+
+        if not environment:
+            found = site.getsitepackages()
+        elif sys.version_info[0] > 2:
+            found = site.getsitepackages([environment])
+        else:
+            found = []
+    except (ImportError, AttributeError):
+        found = []
+    here = environment or sys.prefix
+    found.append(os.path.join(here, "lib", "python%d.%d" % sys.version_info[:2], "site-packages"))
+    if not environment:
+        found.append(
+            os.path.join(
+                os.path.expanduser("~"), ".local", "lib", "python%d.%d" % sys.version_info[:2], "site-packages"
+            )
+        )
+    unique = []
+    for folder in found:
+        if folder not in unique and os.path.isdir(folder):
+            unique.append(folder)
+    return unique
+
+
+def suffixes():
+    try:
+        from importlib.machinery import EXTENSION_SUFFIXES
+
+        return list(EXTENSION_SUFFIXES)
+    except ImportError:
+        return [".so", "module.so"]
 
 
 def magic():
@@ -92,6 +135,7 @@ full = "%d.%d.%d" % sys.version_info[:3]
 if sys.version_info[3] != "final":
     full += {"alpha": "a", "beta": "b", "candidate": "rc"}[sys.version_info[3]] + str(sys.version_info[4])
 standard_library = os.path.dirname(os.__file__)
+environment = prefix_of_environment()
 sys.stdout.write(
     "\n@@USH-FACTS@@ "
     + written(
@@ -107,12 +151,15 @@ sys.stdout.write(
             "system": "linux" if sys.platform.startswith("linux") else sys.platform,
             "prefix": sys.prefix,
             "base_prefix": getattr(sys, "base_prefix", sys.prefix),
-            "environment_prefix": prefix_of_environment(),
+            "environment_prefix": environment,
             "externally_managed": os.path.isfile(os.path.join(standard_library, "EXTERNALLY-MANAGED")),
             "free_threaded": hasattr(sys, "_is_gil_enabled") and "t" in getattr(sys, "abiflags", ""),
             "cache_tag": getattr(implementation, "cache_tag", None) or "",
             "magic": magic(),
             "lacking": lacking(),
+            "library_folders": [folder for folder in sys.path if os.path.isdir(folder)],
+            "site_folders": site_folders(environment),
+            "extension_suffixes": suffixes(),
             "os_name": os.name,
             "uname": list(uname),
         }

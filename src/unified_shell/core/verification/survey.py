@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from unified_shell.core.environments.known import Environment, list_environments
 from unified_shell.core.indexes.registered import Index, read_indexes
 from unified_shell.core.interpreters.adopted import Adopted, read_adopted
-from unified_shell.core.interpreters.discovery import FoundInterpreter, find_interpreters
+from unified_shell.core.interpreters.discovery import FoundInterpreter, discover
+from unified_shell.core.interpreters.kept import Kept, all_kept
+from unified_shell.core.interpreters.other_languages import OtherInterpreter
 from unified_shell.core.machine.disks import Disk, read_disk
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
@@ -50,12 +52,14 @@ class Survey:
     libc: str
     disk: Disk
     interpreters: tuple[FoundInterpreter, ...]
+    other_interpreters: tuple[OtherInterpreter, ...]
     shells: tuple[PresentShell, ...]
     path_entries: int
     path_faults: tuple[PathFault, ...]
     unreached: tuple[Place, ...]
     environments: tuple[Environment, ...]
     adopted: tuple[Adopted, ...]
+    kept: tuple[Kept, ...]
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
     stale_programs: tuple[RunningProgram, ...]
@@ -64,7 +68,7 @@ class Survey:
 
 def survey(host: Host, locations: Locations, *, session_shell: str, session_is_interactive: bool) -> Survey:
     """Look at everything; opens no session and changes nothing."""
-    interpreters = find_interpreters(host)
+    found = discover(host)
     environments = list_environments(locations)
     indexes, wiring = read_indexes(locations), read_wiring(locations)
     return Survey(
@@ -76,13 +80,15 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         word_size_bits=host.word_size_bits,
         libc=str(host.libc),
         disk=read_disk(locations.data),
-        interpreters=interpreters,
+        interpreters=found.python,
+        other_interpreters=found.others,
         shells=_shells(host),
         path_entries=len(host.search_path()),
         path_faults=find_faults(host.search_path()),
         unreached=_unreached(host, [one.directory for one in wiring.entries]),
         environments=environments,
         adopted=read_adopted(locations),
+        kept=all_kept(host, locations),
         indexes=indexes,
         wiring=wiring.entries,
         stale_programs=stale_programs(wiring),

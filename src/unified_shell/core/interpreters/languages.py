@@ -1,0 +1,76 @@
+"""The table of languages: what interpreters of each are called, and how they are asked."""
+
+import re
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+__all__ = ["Language", "find_language", "languages"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Language:
+    """One language, as `languages.toml` tells what each field means.
+
+    `search_paths` are pairs of a variable and what separates its entries.
+    """
+
+    name: str
+    title: str
+    executables: tuple[str, ...]
+    version: tuple[str, ...] = ()
+    version_input: str = ""
+    version_pattern: str = ""
+    undisturbed: tuple[str, ...] = ()
+    module: tuple[str, ...] = ()
+    module_input: str = ""
+    module_name: str = ""
+    absent: str = ""
+    search_paths: tuple[tuple[str, str], ...] = ()
+    debian_package: str = ""
+
+    def is_executable_name(self, name: str) -> bool:
+        """Tell whether an interpreter of this language may be called so."""
+        return any(re.fullmatch(pattern, name) for pattern in self.executables)
+
+    def read_version(self, said: str) -> str:
+        """Return the version in what an interpreter said, or an empty text."""
+        found = re.search(self.version_pattern, said, re.MULTILINE)
+        return found[1] if found else ""
+
+    def is_module_name(self, name: str) -> bool:
+        """Tell whether a module of this language may be called so; others are never put into a question."""
+        return bool(re.fullmatch(self.module_name, name))
+
+    def says_absent(self, name: str, errors: str) -> bool:
+        """Tell whether these errors mean that the module itself is not there."""
+        spaced = re.escape(name.replace("/", " "))
+        pattern = self.absent.replace("{name}", re.escape(name)).replace("{spaced}", spaced)
+        return bool(re.search(pattern, errors, re.MULTILINE))
+
+
+@cache
+def languages() -> tuple[Language, ...]:
+    """Return the table, Python first."""
+    with Path(__file__).with_name("languages.toml").open("rb") as file:
+        return tuple(_language(name, fields) for name, fields in tomllib.load(file).items())
+
+
+def find_language(name: str) -> Language | None:
+    """Return the language of that name or title, whatever its case."""
+    wanted = name.lower()
+    return next((one for one in languages() if wanted in (one.name, one.title.lower())), None)
+
+
+def _language(name: str, fields: Mapping[str, object]) -> Language:
+    given: dict[str, object] = {}
+    for key, value in fields.items():
+        if key == "system-package" and isinstance(value, Mapping):
+            given["debian_package"] = value["debian"]
+        elif key == "search-paths" and isinstance(value, list):
+            given["search_paths"] = tuple((variable, separator) for variable, separator in value)
+        else:
+            given[key.replace("-", "_")] = tuple(value) if isinstance(value, list) else value
+    return Language(name=name, **given)  # type: ignore[arg-type]  # the table's own test reads every field

@@ -1,0 +1,41 @@
+"""What a script that starts one of several interpreters may go by: variables, where one stands, files beside it."""
+
+import os
+
+from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import join
+
+__all__ = ["script_depends_on", "script_key"]
+
+# These differ from one session to the next and choose nothing.
+IDLE_VARIABLES = frozenset({"_", "SHLVL", "OLDPWD", "COLUMNS", "LINES", "WINDOWID", "TERM", "SSH_TTY", "TMUX_PANE"})
+MOST_FILES = 100
+
+
+def script_key(path: str, host: Host) -> str:
+    """Return the name under which such a script's answer is kept: it holds for these variables and this folder."""
+    variables = "\0".join(f"{name}={value}" for name, value in sorted(host.variables) if name not in IDLE_VARIABLES)
+    settled = f"{host.working_directory}\0{variables}"
+    return f"{path}\0{digest_of_bytes(os.fsencode(settled))[:24]}"
+
+
+def script_depends_on(path: str, host: Host) -> tuple[str, ...]:
+    """Return the files that may hold its settings: beside its folder, and hidden ones from here up to the root."""
+    above = os.path.dirname(os.path.dirname(path))
+    found = [above, *_files(above, hidden=False)]
+    folder = str(host.working_directory)
+    while True:
+        found += [folder, *_files(folder, hidden=True)]
+        if folder == os.path.dirname(folder):
+            return tuple(found)
+        folder = os.path.dirname(folder)
+
+
+def _files(folder: str, *, hidden: bool) -> list[str]:
+    try:
+        with os.scandir(folder) as entries:
+            names = [one.name for one in entries if one.is_file() and (one.name.startswith(".") or not hidden)]
+    except OSError:
+        return []
+    return [join(folder, name) for name in sorted(names)[:MOST_FILES]]
