@@ -19,11 +19,11 @@ def index() -> None:
 @pass_bench
 def list_indexes(bench: Workbench, *, as_json: bool) -> None:
     """List the indexes in the order in which they are asked."""
-    from unified_shell.core.indexes.registered import read_indexes
+    from unified_shell.core.indexes.registered import INDEXES
     from unified_shell.views.json_view import json_text
     from unified_shell.views.tables import print_table
 
-    found = read_indexes(bench.locations)
+    found = INDEXES.read(bench.locations)
     if as_json:
         rows = [{"name": one.name, "address": one.shown} for one in found]
         bench.screen.result(json_text("indexes", rows))
@@ -40,9 +40,11 @@ def list_indexes(bench: Workbench, *, as_json: bool) -> None:
 @pass_bench
 def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
     """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME."""
-    from unified_shell.core.indexes.registered import plan_add
+    from unified_shell.core.indexes.registered import INDEXES
 
-    perform(bench, lambda: plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers), how)
+    perform(
+        bench, lambda: INDEXES.plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers), how
+    )
 
 
 @index.command()
@@ -51,9 +53,9 @@ def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Forget the index NAME; what came from it stays."""
-    from unified_shell.core.indexes.registered import plan_drop
+    from unified_shell.core.indexes.registered import INDEXES
 
-    perform(bench, lambda: plan_drop(name, bench.locations), how)
+    perform(bench, lambda: INDEXES.plan_drop(name, bench.locations), how)
 
 
 @index.command()

@@ -22,6 +22,7 @@ NOUNS = (
     ("Get", "environment", "environment:environment", "Isolated package environments: made, entered, dropped."),
     ("Get", "package", "package:package", "Packages in an environment: got from an index, dropped, listed."),
     ("Get", "index", "index:index", "Where packages come from; serving a folder of wheels."),
+    ("Get", "catalog", "catalog:catalog", "Where descriptions come from: how interpreters and suites are obtained."),
     ("Wire", "path", "path:path", "Directories on PATH and other search paths in new sessions."),
     ("Wire", "variable", "variable:variable", "Variables in new sessions."),
     ("Wire", "shell", "shell:shell", "Startup files: which are read, which read the wiring."),

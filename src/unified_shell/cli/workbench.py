@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from unified_shell.core.changes.road import Road
     from unified_shell.core.environments.own_wiring import OwnWiring
     from unified_shell.core.indexes.client import IndexClient
+    from unified_shell.core.transfers.fetching import Fetcher
 
 __all__ = ["Workbench", "pass_bench"]
 
@@ -69,13 +70,19 @@ class Workbench:
         return OwnWiring(environment=found, client=self.indexes, host=self.host, locations=self.locations)
 
     @cached_property
+    def fetcher(self) -> "Fetcher":
+        """What fetches from servers and files."""
+        from unified_shell.core.transfers.fetching import Fetcher
+
+        return Fetcher(self.host)
+
+    @cached_property
     def indexes(self) -> "IndexClient":
         """The indexes that were named."""
         from unified_shell.core.indexes.client import IndexClient
-        from unified_shell.core.indexes.registered import read_indexes
-        from unified_shell.core.transfers.fetching import Fetcher
+        from unified_shell.core.indexes.registered import INDEXES
 
-        return IndexClient(read_indexes(self.locations), Fetcher(self.host))
+        return IndexClient(INDEXES.read(self.locations), self.fetcher)
 
 
 pass_bench = click.make_pass_decorator(Workbench, ensure=True)

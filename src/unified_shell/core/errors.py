@@ -10,6 +10,8 @@
     │   ├── HashDiffers
     │   ├── ArchiveBroken
     │   ├── WheelBroken
+    │   ├── DescriptionBroken
+    │   ├── BuildFailed
     │   ├── NoSolution
     │   └── InterpreterUnusable
     └── PutBack             exit 5: was changed and put back
@@ -21,7 +23,9 @@ from collections.abc import Iterable
 
 __all__ = [
     "ArchiveBroken",
+    "BuildFailed",
     "CouldNot",
+    "DescriptionBroken",
     "HashDiffers",
     "InterpreterUnusable",
     "NoSolution",
@@ -100,6 +104,14 @@ class ArchiveBroken(CouldNot):
 
 class WheelBroken(CouldNot):
     """A wheel does not follow the standard in a way that matters."""
+
+
+class DescriptionBroken(CouldNot):
+    """A catalog or a description has mistakes; all of them are told, with their lines."""
+
+
+class BuildFailed(CouldNot):
+    """Something could not be built; its last useful lines are told, the log holds the rest."""
 
 
 class NoSolution(CouldNot):

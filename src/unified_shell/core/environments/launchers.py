@@ -1,17 +1,12 @@
-"""The scripts that start a distribution's commands.
-
-The system reads at most 255 bytes of a script's first line and takes a space for its end (measured: a path
-of 253 characters works, 254 does not). Other interpreter paths go through three lines that are shell and
-Python at once.
-"""
+"""The scripts that start a distribution's commands."""
 
 import re
 
 from unified_shell.core.distributions.entry_points import EntryPoint
+from unified_shell.core.distributions.first_lines import first_lines
 
 __all__ = ["launcher_text", "with_first_line"]
 
-MAX_PATH_BYTES = 253
 PYTHON_LINE = re.compile(rb"^#!python[^\n]*\n")
 
 LAUNCHER = """\
@@ -22,16 +17,6 @@ from {module} import {top}
 if __name__ == "__main__":
     sys.exit({attribute}())
 """
-
-
-def first_lines(python: str) -> str:
-    """Return the line or lines that let the system start this interpreter."""
-    size = len(python.encode("utf-8", "surrogateescape"))
-    if size <= MAX_PATH_BYTES and not any(c.isspace() for c in python):
-        return f"#!{python}\n"
-    # To sh, ''' is an empty word joined to exec; to Python, the lines are one string.
-    quoted = "".join("\\" + c if c in '\\"$`' else c for c in python)
-    return f"#!/bin/sh\n'''exec' \"{quoted}\" \"$0\" \"$@\"\n' '''\n"
 
 
 def launcher_text(entry: EntryPoint, python: str) -> str:

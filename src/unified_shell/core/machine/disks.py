@@ -1,12 +1,13 @@
 """Free space, and what a file system allows."""
 
 import os
+import re
 import shutil
 from dataclasses import dataclass
 
 from .places import Place
 
-__all__ = ["Disk", "read_disk", "shown_size"]
+__all__ = ["Disk", "parse_size", "read_disk", "shown_size"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,3 +44,12 @@ def shown_size(size_bytes: float) -> str:
         if size_bytes < 1000:
             return f"{size_bytes:.1f} {unit}"
     return f"{size_bytes / 1000:.1f} TB"
+
+
+def parse_size(text: str) -> int:
+    """Return the bytes that a size such as `300 MB` means, in powers of ten; 0 for what is none."""
+    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(kB|MB|GB|TB|bytes)\s*", text)
+    if found is None:
+        return 0
+    powers = {"bytes": 0, "kB": 1, "MB": 2, "GB": 3, "TB": 4}
+    return int(float(found[1]) * 1000 ** powers[found[2]])

@@ -4,7 +4,7 @@ import os
 from dataclasses import dataclass
 
 from unified_shell.core.environments.known import Environment, list_environments
-from unified_shell.core.indexes.registered import Index, read_indexes
+from unified_shell.core.indexes.registered import INDEXES, Index
 from unified_shell.core.interpreters.adopted import Adopted, read_adopted
 from unified_shell.core.interpreters.discovery import FoundInterpreter, discover
 from unified_shell.core.interpreters.kept import Kept, all_kept
@@ -70,7 +70,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
     """Look at everything; opens no session and changes nothing."""
     found = discover(host)
     environments = list_environments(locations)
-    indexes, wiring = read_indexes(locations), read_wiring(locations)
+    indexes, wiring = INDEXES.read(locations), read_wiring(locations)
     return Survey(
         session_shell=session_shell,
         session_is_interactive=session_is_interactive,

@@ -1,0 +1,93 @@
+"""`ush catalog`."""
+
+from typing import TYPE_CHECKING
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import How, change_options, perform
+from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.changes.named_addresses import NamedAddress
+
+__all__ = ["catalog"]
+
+
+@click.group(cls=VerbGroup)
+def catalog() -> None:
+    """Folders and URLs that list descriptions: how interpreters and suites are obtained."""
+
+
+@catalog.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_catalogs(bench: Workbench, *, as_json: bool) -> None:
+    """List the catalogs in the order in which they are asked."""
+    from unified_shell.core.catalogs.registered import CATALOGS
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.tables import print_table
+
+    found = CATALOGS.read(bench.locations)
+    if as_json:
+        bench.screen.result(json_text("catalogs", [{"name": one.name, "address": one.shown} for one in found]))
+    elif not found:
+        bench.screen.result("No catalog is named yet.\nNext: ush catalog add NAME ADDRESS")
+    else:
+        print_table(bench.screen, ("name", "address"), [(one.name, one.shown) for one in found])
+
+
+@catalog.command()
+@click.argument("name")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def show(bench: Workbench, name: str, *, as_json: bool) -> None:
+    """Show what the catalog NAME lists, and every mistake in it. Exit code 1 if there is any."""
+    from unified_shell.core.catalogs.reading import read_catalog
+    from unified_shell.views.catalog_view import print_catalog
+    from unified_shell.views.json_view import json_text
+
+    read = read_catalog(_named(bench, name), bench.fetcher)
+    if as_json:
+        bench.screen.result(json_text("catalog", read))
+    else:
+        print_catalog(bench.screen, name, read)
+    if read.faults:
+        click.get_current_context().exit(1)
+
+
+@catalog.command()
+@click.argument("name")
+@click.argument("address")
+@change_options
+@pass_bench
+def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
+    """Take descriptions from ADDRESS, a folder or URL with a catalog.toml, under a NAME."""
+    from unified_shell.core.catalogs.reading import why_unreadable
+    from unified_shell.core.catalogs.registered import CATALOGS
+
+    def ask(full: str) -> str:
+        return why_unreadable(full, bench.fetcher)
+
+    perform(bench, lambda: CATALOGS.plan_add(name, address, bench.host, bench.locations, ask=ask), how)
+
+
+@catalog.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def drop(bench: Workbench, name: str, *, how: How) -> None:
+    """Forget the catalog NAME; what came from it stays."""
+    from unified_shell.core.catalogs.registered import CATALOGS
+
+    perform(bench, lambda: CATALOGS.plan_drop(name, bench.locations), how)
+
+
+def _named(bench: Workbench, name: str) -> "NamedAddress":
+    from unified_shell.core.catalogs.registered import CATALOGS
+    from unified_shell.core.errors import UnknownName
+
+    known = {one.name: one for one in CATALOGS.read(bench.locations)}
+    if name not in known:
+        raise UnknownName("catalog", name, known, next_step="ush catalog list")
+    return known[name]

@@ -1,0 +1,1 @@
+"""Catalogs, and the descriptions of interpreters and suites that they list."""

@@ -1,0 +1,112 @@
+"""What a description says: how a suite or interpreter is obtained, what it needs and offers, how it is tried."""
+
+from dataclasses import dataclass
+from enum import Enum
+
+__all__ = ["Archive", "DescribedCheck", "Description", "Form", "FormKind", "Needs", "Offers", "Subject", "Trial"]
+
+
+class Subject(Enum):
+    """What a description is of."""
+
+    INTERPRETER = "interpreter"
+    SUITE = "suite"
+
+
+class FormKind(Enum):
+    """How it comes."""
+
+    BINARY = "binary"
+    SOURCE = "source"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Archive:
+    """A file to fetch; without `url` a person fetches it by hand, as `by_hand` tells them."""
+
+    file_name: str
+    sha256: str
+    size_bytes: int
+    url: str = ""
+    by_hand: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Form:
+    """One way to have it. `platform` is `system-architecture`, empty for any; commands are lists of words."""
+
+    kind: FormKind
+    platform: str
+    archive: Archive
+    root: str = ""
+    patches: tuple[Archive, ...] = ()
+    build: tuple[tuple[str, ...], ...] = ()
+    clean: tuple[tuple[str, ...], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Needs:
+    """What must be there: commands with least versions, headers, libraries, suites; a place without spaces; disk.
+
+    `conditional` are pairs of a need and the failure that it mends.
+    """
+
+    commands: tuple[tuple[str, str], ...] = ()
+    headers: tuple[str, ...] = ()
+    libraries: tuple[str, ...] = ()
+    suites: tuple[str, ...] = ()
+    place_without_spaces: bool = False
+    disk_bytes: int = 0
+    conditional: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Offers:
+    """What it gives: folders by search path, variables, a session script, an interpreter of its own."""
+
+    search_paths: tuple[tuple[str, str], ...] = ()
+    variables: tuple[tuple[str, str], ...] = ()
+    session_script: str = ""
+    interpreter: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DescribedCheck:
+    """One check: a command that must end well, with a least version, or a module that must load."""
+
+    command: tuple[str, ...] = ()
+    version: str = ""
+    module: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trial:
+    """An example run: its data and their place, commands, the files it must make, seconds expected and allowed."""
+
+    data: str = ""
+    place: str = ""
+    commands: tuple[tuple[str, ...], ...] = ()
+    makes: tuple[tuple[str, str], ...] = ()
+    expected_seconds: int = 0
+    limit_seconds: int = 600
+    processes: int = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Description:
+    """A whole description. `licence` is an SPDX expression; `asks_acceptance` where its text must be agreed to."""
+
+    subject: Subject
+    name: str
+    version: str
+    summary: str
+    licence: str
+    asks_acceptance: bool
+    licence_text: str
+    language: str
+    categories: tuple[str, ...]
+    forms: tuple[Form, ...]
+    needs: Needs
+    offers: Offers
+    checks: tuple[DescribedCheck, ...]
+    trial: Trial | None

@@ -1,0 +1,188 @@
+"""Reading a description from its TOML file."""
+
+import re
+from collections.abc import Callable
+
+from packaging.version import InvalidVersion, Version
+
+from unified_shell.core.machine.disks import parse_size
+
+from .checking import CheckedFile, CheckedTable
+from .description import Archive, DescribedCheck, Description, Form, FormKind, Needs, Offers, Subject, Trial
+
+__all__ = ["parse_description"]
+
+NAME = re.compile(r"[a-z0-9][a-z0-9._-]*")
+SHA256 = re.compile(r"[0-9a-f]{64}")
+# Not the list of all licences: the grammar, so that a sentence is told from an expression.
+SPDX = re.compile(r"[A-Za-z0-9.+:-]+(\s+(AND|OR|WITH)\s+[A-Za-z0-9.+:-]+)*")
+
+
+def parse_description(content: bytes, where: str) -> Description:
+    """Return a description; raises DescriptionBroken with every mistake, its line and what was expected."""
+    file = CheckedFile(content, where)
+    top = file.top
+    subject = (
+        Subject.SUITE if top.text("kind", fits=_one_of("interpreter", "suite")) == "suite" else Subject.INTERPRETER
+    )
+    licence, asks, licence_text = _licence(top)
+    forms = tuple(_form(one) for one in top.tables("form"))
+    if not top.has("form"):
+        top.mistake("form", "there is no [[form]]; expected at least one way to have it")
+    found = Description(
+        subject=subject,
+        name=top.text("name", required=True, fits=_name),
+        version=top.text("version", required=True, fits=_version),
+        summary=top.text("summary", required=True),
+        licence=licence,
+        asks_acceptance=asks,
+        licence_text=licence_text,
+        language=top.text("language", required=subject is Subject.INTERPRETER),
+        categories=top.texts("categories"),
+        forms=forms,
+        needs=_needs(top.table("needs")),
+        offers=_offers(top.table("offers")),
+        checks=tuple(_check(one) for one in top.tables("check")),
+        trial=_trial(top.table("trial")),
+    )
+    top.no_others()
+    file.finish()
+    return found
+
+
+def _licence(top: CheckedTable) -> tuple[str, bool, str]:
+    table = top.table("licence")
+    if table is None:
+        if not top.has("licence"):
+            top.mistake("licence", "[licence] is missing; expected spdx = '…'")
+        return "", False, ""
+    found = (table.text("spdx", required=True, fits=_spdx), table.truth("asks-acceptance"), table.text("text"))
+    if found[1] and not found[2]:
+        table.mistake("asks-acceptance", "asks-acceptance without text; expected the licence's text beside it")
+    table.no_others()
+    return found
+
+
+def _form(table: CheckedTable) -> Form:
+    kind = table.text("kind", required=True, fits=_one_of("binary", "source"))
+    found = Form(
+        kind=FormKind.SOURCE if kind == "source" else FormKind.BINARY,
+        platform=table.text("platform", required=kind == "binary", fits=_platform),
+        archive=_archive(table),
+        root=table.text("root", fits=_inside),
+        patches=tuple(_patch(one) for one in table.tables("patch")),
+        build=table.commands("build"),
+        clean=table.commands("clean"),
+    )
+    table.no_others()
+    return found
+
+
+def _archive(table: CheckedTable) -> Archive:
+    found = Archive(
+        file_name=table.text("file", required=True, fits=_file_name),
+        sha256=table.text("sha256", required=True, fits=_sha256),
+        size_bytes=table.number("size"),
+        url=table.text("url"),
+        by_hand=table.text("by-hand"),
+    )
+    if bool(found.url) == bool(found.by_hand):
+        table.mistake("url", "expected either url, or by-hand with words that tell how to fetch it")
+    return found
+
+
+def _patch(table: CheckedTable) -> Archive:
+    found = _archive(table)
+    table.no_others()
+    return found
+
+
+def _needs(table: CheckedTable | None) -> Needs:
+    if table is None:
+        return Needs()
+    disk = table.text("disk", fits=lambda text: "" if parse_size(text) else "a size such as '300 MB'")
+    found = Needs(
+        commands=table.pairs("commands"),
+        headers=table.texts("headers"),
+        libraries=table.texts("libraries"),
+        suites=table.texts("suites"),
+        place_without_spaces=table.truth("place-without-spaces"),
+        disk_bytes=parse_size(disk),
+        conditional=table.pairs("conditional"),
+    )
+    table.no_others()
+    return found
+
+
+def _offers(table: CheckedTable | None) -> Offers:
+    if table is None:
+        return Offers()
+    found = Offers(
+        search_paths=table.pairs("search-path"),
+        variables=table.pairs("variables"),
+        session_script=table.text("session-script", fits=_inside),
+        interpreter=table.text("interpreter", fits=_inside),
+    )
+    table.no_others()
+    return found
+
+
+def _check(table: CheckedTable) -> DescribedCheck:
+    found = DescribedCheck(command=table.texts("command"), version=table.text("version"), module=table.text("module"))
+    if bool(found.command) == bool(found.module):
+        table.mistake("command", "expected either command or module")
+    table.no_others()
+    return found
+
+
+def _trial(table: CheckedTable | None) -> Trial | None:
+    if table is None:
+        return None
+    found = Trial(
+        data=table.text("data"),
+        place=table.text("place", fits=_inside),
+        commands=table.commands("commands"),
+        makes=table.pairs("makes"),
+        expected_seconds=table.number("expected-seconds"),
+        limit_seconds=table.number("limit-seconds", 600),
+        processes=table.number("processes", 1),
+    )
+    table.no_others()
+    return found
+
+
+def _name(text: str) -> str:
+    return "" if NAME.fullmatch(text) else "small letters, digits, '-', '_' and '.'"
+
+
+def _version(text: str) -> str:
+    try:
+        Version(text)
+    except InvalidVersion:
+        return "a version such as 1.4.2"
+    return ""
+
+
+def _spdx(text: str) -> str:
+    return "" if SPDX.fullmatch(text.replace("(", "").replace(")", "")) else "an SPDX expression such as MIT"
+
+
+def _sha256(text: str) -> str:
+    return "" if SHA256.fullmatch(text) else "64 hexadecimal digits in small letters"
+
+
+def _file_name(text: str) -> str:
+    good = "/" not in text and text not in (".", "..") and text.isprintable()
+    return "" if good else "a file name without '/'"
+
+
+def _inside(text: str) -> str:
+    return "a place inside the tree" if text.startswith("/") or ".." in text.split("/") else ""
+
+
+def _platform(text: str) -> str:
+    return "" if re.fullmatch(r"(linux|macos|windows)-\w+", text) else "such as linux-x86_64"
+
+
+def _one_of(*known: str) -> Callable[[str], str]:
+    return lambda text: "" if text in known else f"one of: {', '.join(known)}"

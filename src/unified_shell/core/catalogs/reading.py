@@ -1,0 +1,98 @@
+"""Reading catalogs: a folder or URL whose `catalog.toml` lists descriptions by file and hash.
+
+    [[description]]
+    file = "python-3.12.4.toml"
+    sha256 = "…"
+
+In a folder of this machine the hash may be left out. What a catalog at a URL lists without one is a mistake.
+"""
+
+import urllib.parse
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from packaging.version import Version
+
+from unified_shell.core.changes.named_addresses import NamedAddress
+from unified_shell.core.errors import HashDiffers, TransferFailed, UshError
+from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.transfers.addresses import is_web_address, shown_address
+from unified_shell.core.transfers.fetching import Fetcher
+
+from .checking import CheckedFile
+from .description import Description
+from .parsing import parse_description
+
+__all__ = ["CatalogRead", "Listed", "find_described", "read_catalog", "why_unreadable"]
+
+FILE_LIMIT_BYTES = 4_000_000
+LIST_FILE = "catalog.toml"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Listed:
+    """A description and where it was read: the catalog's name and the file's address."""
+
+    catalog: str
+    address: str
+    description: Description
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CatalogRead:
+    """What a catalog lists, with what is wrong in it; a file that is wrong does not hide the others."""
+
+    listed: tuple[Listed, ...]
+    faults: tuple[str, ...]
+
+
+def read_catalog(catalog: NamedAddress, fetcher: Fetcher) -> CatalogRead:
+    """Read a catalog and all descriptions that it lists; raises UshError where its list cannot be read."""
+    top = catalog.address.rstrip("/") + "/"
+    file = CheckedFile(_fetched(top + LIST_FILE, fetcher), shown_address(top + LIST_FILE))
+    rows = []
+    for table in file.top.tables("description"):
+        rows.append((table.text("file", required=True), table.text("sha256", required=is_web_address(top))))
+        table.no_others()
+    file.top.text("summary")
+    file.top.no_others()
+    file.finish()
+    listed, faults = [], []
+    for name, sha256 in rows:
+        address = urllib.parse.urljoin(top, urllib.parse.quote(name))
+        try:
+            content = _fetched(address, fetcher)
+            if sha256 and digest_of_bytes(content) != sha256:
+                raise HashDiffers("its SHA-256 is not the one that the catalog lists", where=shown_address(address))
+            found = parse_description(content, shown_address(address))
+            listed.append(Listed(catalog=catalog.name, address=address, description=found))
+        except UshError as error:
+            faults.append(str(error))
+    return CatalogRead(listed=tuple(listed), faults=tuple(faults))
+
+
+def find_described(
+    catalogs: Sequence[NamedAddress], fetcher: Fetcher, fits: Callable[[Description], bool]
+) -> Listed | None:
+    """Return the newest description that fits, of the first catalog that has one."""
+    for catalog in catalogs:
+        fitting = [one for one in read_catalog(catalog, fetcher).listed if fits(one.description)]
+        if fitting:
+            return max(fitting, key=lambda one: Version(one.description.version))
+    return None
+
+
+def why_unreadable(address: str, fetcher: Fetcher) -> str:
+    """Return what is wrong with a catalog at an address, or an empty text."""
+    try:
+        read = read_catalog(NamedAddress(name="", address=address), fetcher)
+    except UshError as error:
+        return str(error)
+    return "\n".join(read.faults)
+
+
+def _fetched(address: str, fetcher: Fetcher) -> bytes:
+    reply = fetcher.get(address, limit_bytes=FILE_LIMIT_BYTES)
+    if reply.status != 200:
+        raise TransferFailed(f"there is no {address.rsplit('/', 1)[-1]}", where=shown_address(address))
+    return reply.content

@@ -1,0 +1,131 @@
+"""Addresses that a person named, in their order, in the configuration file: of indexes, and of catalogs."""
+
+import os
+import urllib.parse
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from unified_shell.core.errors import Refused, UnknownName, WordsOff
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import join, to_json_text
+from unified_shell.core.transfers.addresses import address_of_folder, is_web_address, place_of_address, shown_address
+
+from .plan import Change, LineKind, Plan, PlanLine
+from .records import read_records
+from .steps import DropRecord, PutRecord
+
+__all__ = ["AddressBook", "NamedAddress"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NamedAddress:
+    """A name and an address: a URL, or a folder as a `file:` URL."""
+
+    name: str
+    address: str
+
+    @property
+    def shown(self) -> str:
+        """The address without what is secret in it."""
+        return shown_address(self.address)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AddressBook:
+    """The named addresses of one kind, `index` or `catalog`, in the table of that name.
+
+    `brings` says what comes from them, `next_step` what is typed after naming one.
+    """
+
+    kind: str
+    brings: str
+    example: str
+    next_step: str
+
+    def read(self, locations: Locations) -> tuple[NamedAddress, ...]:
+        """Return them in the order in which they are asked."""
+        table = read_records(locations.config_file).get(self.kind, {})
+        rows = table.items() if isinstance(table, Mapping) else ()
+        return tuple(NamedAddress(name=name, address=str(value.get("url", ""))) for name, value in rows)
+
+    def plan_add(
+        self, name: str, address: str, host: Host, locations: Locations, *, ask: Callable[[str], str]
+    ) -> Change:
+        """Plan to name an address; `ask` says why it does not answer, or nothing."""
+        _check_name(self, name)
+        full = _full_address(self, address, host)
+        known = {one.name: one for one in self.read(locations)}
+        words = f"{self.kind} add {name} {shown_address(full)}"
+        if name in known:
+            if known[name].address == full:
+                said = f"the {self.kind} {name} is there already: {known[name].shown}"
+                return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+            raise Refused(
+                f"the {self.kind} {name!r} is there with another address: {known[name].shown}",
+                next_step=f"ush {self.kind} drop {name}   (then add it again)",
+            )
+        step = PutRecord(
+            path=locations.config_file, keys=(self.kind, name), before="", after=to_json_text({"url": full})
+        )
+        order = f"asked after {', '.join(known)}" if known else "the first that is asked"
+        plan = Plan(
+            words=words,
+            aim=f"Take {self.brings} from the {self.kind} {name}",
+            lines=(PlanLine(kind=LineKind.ADD, subject=f"{self.kind} {name}: {shown_address(full)}", detail=order),),
+            afterwards=(f"Next: {self.next_step}",),
+        )
+
+        def verify() -> tuple[Finding, ...]:
+            why = ask(full)
+            return (
+                Finding(
+                    subject=f"{self.kind} {name}",
+                    question="answers",
+                    holds=not why,
+                    answer=why or "yes",
+                    remedy=f"ush {self.kind} drop {name}   (if the address is wrong)" if why else "",
+                ),
+            )
+
+        return Change(plan=plan, prepare=lambda _staging: (step,), verify=verify)
+
+    def plan_drop(self, name: str, locations: Locations) -> Change:
+        """Plan to forget one; what came from it stays."""
+        known = {one.name: one for one in self.read(locations)}
+        if name not in known:
+            raise UnknownName(self.kind, name, known, next_step=f"ush {self.kind} list")
+        before = to_json_text({"url": known[name].address})
+        table = read_records(locations.config_file)[self.kind]
+        if isinstance(table, Mapping):
+            before = to_json_text(table[name])
+        step = DropRecord(path=locations.config_file, keys=(self.kind, name), before=before)
+        plan = Plan(
+            words=f"{self.kind} drop {name}",
+            aim=f"Forget the {self.kind} {name}; what came from it stays",
+            lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{self.kind} {name}: {known[name].shown}"),),
+        )
+        return Change(plan=plan, prepare=lambda _staging: (step,))
+
+
+def _check_name(book: AddressBook, name: str) -> None:
+    if not name or not all(c.isalnum() or c in "-_." for c in name) or not name.isascii():
+        raise WordsOff(
+            f"{name!r} cannot be the name of a source: letters, digits, '-', '_' and '.' can",
+            next_step=f"ush {book.kind} add apiary {book.example}",
+        )
+
+
+def _full_address(book: AddressBook, address: str, host: Host) -> str:
+    if is_web_address(address):
+        if not urllib.parse.urlsplit(address).hostname:
+            raise WordsOff(f"{address!r} names no host")
+        return address if address.endswith("/") else address + "/"
+    text = place_of_address(address) or join(host.working_directory, address)
+    if not os.path.isdir(text):
+        raise WordsOff(
+            f"{address!r} is neither an HTTP address nor a folder",
+            next_step=f"ush {book.kind} add NAME FOLDER   or   ush {book.kind} add NAME {book.example}",
+        )
+    return address_of_folder(os.path.normpath(text))

@@ -1,0 +1,215 @@
+"""Letting a tree that was built for one place stand on its own in another.
+
+What names the old place is told by kind: run paths of programs and libraries become relative to the file; a
+prefix compiled in is overwritten where the new one is no longer; scripts, build settings and other texts are
+rewritten; links inside the tree become relative; rows of RECORD follow the files that were changed. Byte code
+is left alone: importing it sets its file names anew. What was established by trying says why.
+"""
+
+import os
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from unified_shell.core.distributions.first_lines import first_lines
+from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.elf import DT_RPATH, DT_RUNPATH, ElfFile, parse_elf
+from unified_shell.core.machine.elf_rewriting import ElfUnchangeable, with_run_paths
+from unified_shell.core.machine.libraries import resolve_libraries
+from unified_shell.core.machine.places import join
+
+__all__ = ["Moved", "check_libraries", "free_tree"]
+
+TEXT_LIMIT_BYTES = 4_000_000
+HEAD_BYTES = 8192
+# A name goes on with these, so `/opt/py` is not a part of `/opt/py-other`.
+GOES_ON = rb"[A-Za-z0-9_.+-]"
+BYTE_CODE = (".pyc", ".pyo", ".a", ".o")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moved:
+    """What was rewritten: numbers of programs and libraries, texts, links; `stuck` prefixes that did not fit."""
+
+    programs: int = 0
+    texts: int = 0
+    links: int = 0
+    stuck: tuple[str, ...] = ()
+
+
+def free_tree(tree: str, old: str, new: str) -> Moved:
+    """Rewrite a tree, standing in staging, that was built for `old` and will stand at `new`.
+
+    Raises CouldNot where a program cannot be freed.
+    """
+    programs, texts, links = 0, 0, 0
+    changed: list[str] = []
+    stuck: list[str] = []
+    for path in _files(tree):
+        if os.path.islink(path):
+            links += _free_link(path, tree, old)
+            continue
+        content = _read_if_it_names(path, old)
+        if content is None:
+            continue
+        if content.startswith(b"\x7fELF"):
+            fresh = _freed_program(content, path, tree, old, new)
+            stuck += [os.path.relpath(path, tree)] if _holds_prefix(fresh, old) else []
+            programs += fresh != content
+        else:
+            fresh = _freed_text(content, old, new)
+            texts += fresh != content
+        if fresh != content:
+            _replace(path, fresh)
+            changed.append(path)
+    _update_records(tree, changed)
+    return Moved(programs=programs, texts=texts, links=links, stuck=tuple(stuck))
+
+
+def check_libraries(tree: str, old: str) -> tuple[str, ...]:
+    """Return what the tree's programs and extension modules would load from `old`, as if it were hidden.
+
+    Each line names the file and the library. Libraries that are found nowhere, old place or not, are none
+    of the move's faults and are left out.
+    """
+    faults = []
+    for path in _files(tree):
+        if os.path.islink(path) or not _is_entry(path):
+            continue
+        for name, place in resolve_libraries(path, hidden=old).items():
+            if place is None and resolve_libraries(path).get(name):
+                faults.append(f"{os.path.relpath(path, tree)} needs {name} from {old}")
+    return tuple(faults)
+
+
+def _files(tree: str) -> Iterator[str]:
+    for folder, below, names in os.walk(tree):
+        for name in (*names, *(one for one in below if os.path.islink(join(folder, one)))):
+            yield join(folder, name)
+
+
+def _is_entry(path: str) -> bool:
+    """Tell whether a file is an executable or an extension module; libraries beside them are theirs to find."""
+    name = os.path.basename(path)
+    if f"{os.sep}bin{os.sep}" in path:
+        return os.access(path, os.X_OK)
+    return name.endswith(".so") and not name.startswith("lib")
+
+
+def _read_if_it_names(path: str, old: str) -> bytes | None:
+    """Return a file's content where it names the old place and is of a kind that is rewritten."""
+    if path.endswith(BYTE_CODE):
+        return None
+    try:
+        with open(path, "rb") as file:
+            head = file.read(HEAD_BYTES)
+            is_program = head.startswith(b"\x7fELF")
+            if not is_program and (b"\0" in head or os.fstat(file.fileno()).st_size > TEXT_LIMIT_BYTES):
+                return None
+            content = head + file.read()
+    except OSError as error:
+        raise CouldNot(f"{path} cannot be read: {(error.strerror or '').lower()}") from error
+    return content if os.fsencode(old) in content else None
+
+
+def _free_link(path: str, tree: str, old: str) -> int:
+    target = os.readlink(path)
+    if not target.startswith(f"{old.rstrip('/')}/"):
+        return 0
+    inside = join(tree, os.path.relpath(target, old))
+    os.unlink(path)
+    os.symlink(os.path.relpath(inside, os.path.dirname(path)), path)
+    return 1
+
+
+def _freed_program(content: bytes, path: str, tree: str, old: str, new: str) -> bytes:
+    try:
+        elf = parse_elf(content)
+        fresh = with_run_paths(content, elf, _run_paths(elf, path, tree, old))
+    except ElfUnchangeable as error:
+        raise CouldNot(
+            f"{os.path.relpath(path, tree)} cannot be freed from {old}: {error}",
+            next_step="build it from its source instead",
+        ) from error
+    except (ValueError, OverflowError):
+        # Separated debug information has an ELF head and no content.
+        return content
+    return _with_prefix(fresh, os.fsencode(old), os.fsencode(new))
+
+
+def _run_paths(elf: ElfFile, path: str, tree: str, old: str) -> dict[str, str]:
+    """Return for each run path of a file that names the old place the one to put there."""
+    wanted = {}
+    for text in (*elf.texts(DT_RUNPATH), *elf.texts(DT_RPATH)):
+        parts = []
+        for part in text.split(":"):
+            if part == old or part.startswith(f"{old.rstrip('/')}/"):
+                inside = join(tree, os.path.relpath(part, old))
+                steps = os.path.relpath(inside, os.path.dirname(path))
+                part = "$ORIGIN" if steps == "." else f"$ORIGIN/{steps}"
+            if part not in parts:
+                parts.append(part)
+        wanted[text] = ":".join(parts)
+    return wanted
+
+
+def _with_prefix(content: bytes, old: bytes, new: bytes) -> bytes:
+    """Overwrite the prefix that a program falls back to, where it stands alone and the new one is no longer."""
+    if len(new) > len(old):
+        return content
+    return content.replace(b"\0" + old + b"\0", b"\0" + new + b"\0" * (len(old) - len(new) + 1))
+
+
+def _holds_prefix(content: bytes, old: str) -> bool:
+    return b"\0" + os.fsencode(old) + b"\0" in content
+
+
+def _freed_text(content: bytes, old: str, new: str) -> bytes:
+    old_bytes, new_bytes = os.fsencode(old), os.fsencode(new)
+    line, newline, rest = content.partition(b"\n")
+    if line.startswith(b"#!" + old_bytes + b"/") and newline and b" " not in line:
+        interpreter = new + os.fsdecode(line[2 + len(old_bytes) :])
+        lines = first_lines(interpreter)
+        # More than one line is for Python only; other scripts keep a first line that at least names the place.
+        if lines.count("\n") == 1 or b"python" in line:
+            return os.fsencode(lines) + _replaced(rest, old_bytes, new_bytes)
+    return _replaced(content, old_bytes, new_bytes)
+
+
+def _replaced(content: bytes, old: bytes, new: bytes) -> bytes:
+    return re.sub(re.escape(old) + rb"(?!" + GOES_ON + rb")", lambda _: new, content)
+
+
+def _replace(path: str, content: bytes) -> None:
+    """Exchange a file whole: what other names, or running programs, hold of it stays as it is."""
+    mode = os.stat(path).st_mode & 0o7777
+    beside = f"{path}.ush-new"
+    with open(beside, "wb") as file:
+        file.write(content)
+    os.chmod(beside, mode)
+    os.replace(beside, path)
+
+
+def _update_records(tree: str, changed: list[str]) -> None:
+    """Set hash and size anew in every RECORD that lists a changed file."""
+    if not changed:
+        return
+    wanted = set(changed)
+    for path in _files(tree):
+        if not path.endswith(".dist-info/RECORD") or os.path.islink(path):
+            continue
+        site = os.path.dirname(os.path.dirname(path))
+        with open(path, "rb") as file:
+            rows = parse_record(file.read(), path)
+        fresh = tuple(_row(row, site, wanted) for row in rows)
+        if fresh != rows:
+            _replace(path, record_text(fresh).encode("utf-8"))
+
+
+def _row(row: RecordRow, site: str, changed: set[str]) -> RecordRow:
+    place = os.path.normpath(join(site, row.path))
+    if place not in changed or not row.digest:
+        return row
+    return RecordRow(path=row.path, digest=hash_text(digest_of_file(place)), size_bytes=os.path.getsize(place))
