@@ -104,7 +104,7 @@ def test_a_tired_server_is_asked_again(wayward: tuple[str, type[_Wayward]], fetc
 @pytest.mark.parametrize(
     ("path", "sha256", "kind", "said"),
     [
-        ("good", "0" * 64, HashDiffers, "is not what the index promised"),
+        ("good", "0" * 64, HashDiffers, "is not what was promised"),
         ("cut", SHA256, TransferFailed, "broke off"),
         ("down", SHA256, TransferFailed, "answered 500"),
         ("forbidden", SHA256, TransferFailed, "answered 403"),

@@ -48,7 +48,7 @@ WORKERS = {
     "_Stored",
     "Present",
 }
-PROGRAMS = {"probe_python", "compile_files", "import_one", "load_entry_point"}
+PROGRAMS = {"probe_python", "compile_files", "import_one", "load_entry_point", "loaded_files"}
 
 
 def _values() -> list[type]:

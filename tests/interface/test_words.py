@@ -146,7 +146,7 @@ def _other_python(wheels: Path) -> None:
 
 
 BROKEN: dict[str, tuple[Callable[[Path], None], str]] = {
-    "wrong hash": (_wrong_hash, "is not what the index promised"),
+    "wrong hash": (_wrong_hash, "is not what was promised"),
     "no hash": (_no_hash, "gives no SHA-256"),
     "cut": (_cut, "damaged"),
     "wrong record": (_wrong_record, "is not what its RECORD says"),

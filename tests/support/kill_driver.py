@@ -26,7 +26,7 @@ def warm() -> None:
         importlib.import_module(name)
 
 
-NEVER_IMPORTED = {"__main__", "probe_python", "compile_files", "import_one", "load_entry_point"}
+NEVER_IMPORTED = {"__main__", "probe_python", "compile_files", "import_one", "load_entry_point", "loaded_files"}
 
 
 def is_point(event: str, values: tuple[object, ...], home: str) -> bool:

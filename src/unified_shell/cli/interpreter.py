@@ -1,43 +1,129 @@
 """`ush interpreter`."""
 
+import os
+from typing import TYPE_CHECKING
+
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.catalogs.reading import Listed
+    from unified_shell.core.interpreters.sourcing import FindDescribed
 
 __all__ = ["interpreter"]
 
 
 @click.group(cls=VerbGroup)
 def interpreter() -> None:
-    """Python interpreters: found on this machine, and registered in place."""
+    """Interpreters: found on this machine, got, built, packed, and registered in place."""
 
 
 @interpreter.command("list")
+@click.option("--below", "roots", multiple=True, metavar="DIR", help="Only those below DIR, which is searched.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def list_interpreters(bench: Workbench, *, as_json: bool) -> None:
-    """List the interpreters of this machine, each started once, and those that were adopted."""
+def list_interpreters(bench: Workbench, roots: tuple[str, ...], *, as_json: bool) -> None:
+    """List the interpreters of this machine, of Python and other languages, and those that ush keeps."""
     from unified_shell.core.interpreters.adopted import read_adopted
-    from unified_shell.core.interpreters.discovery import find_interpreters
-    from unified_shell.core.machine.places import shown
-    from unified_shell.views.interpreter_view import print_interpreters
+    from unified_shell.core.interpreters.discovery import discover
+    from unified_shell.core.interpreters.kept import all_kept
+    from unified_shell.views.interpreter_view import print_all_interpreters
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.tables import heading, print_table
 
-    found, adopted = find_interpreters(bench.host), read_adopted(bench.locations)
+    places = tuple(os.path.abspath(one) for one in roots)
+    found = discover(bench.host, roots=places)
+    kept, adopted = all_kept(bench.host, bench.locations), read_adopted(bench.locations)
     if as_json:
-        bench.screen.result(json_text("interpreters", {"found": found, "adopted": adopted}))
-        return
-    heading(bench.screen, "Found on this machine")
-    print_interpreters(bench.screen, found, bench.host.home)
-    heading(bench.screen, "\nAdopted")
-    rows = [(one.name, one.version, shown(one.executable, bench.host.home)) for one in adopted]
-    if rows:
-        print_table(bench.screen, ("name", "version", "where"), rows, indent=2)
+        facts = {"found": found.python, "others": found.others, "kept": kept, "adopted": adopted}
+        bench.screen.result(json_text("interpreters", facts))
     else:
-        bench.screen.result("  none; a path can be given wherever an interpreter is asked for")
+        print_all_interpreters(bench.screen, found, kept, adopted, bench.host.home)
+
+
+@interpreter.command()
+@click.argument("what", nargs=-1, required=True)
+@click.option("--name", default="", help="What to call it; its file's name or its version, if not given.")
+@click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built, or built here.")
+@click.option("--platform", default="", help="For another word size: such as linux-i386.")
+@click.option("--archive", default="", metavar="FILE", help="What was fetched by hand.")
+@click.option("--sha256", default="", help="The hash that the archive must have.")
+@click.option("--with", "wanted", multiple=True, metavar="PART", help="When building: this part must be there.")
+@click.option("--without", "unwanted", multiple=True, metavar="PART", help="When building: leave this part out.")
+@click.option("--optimised", is_flag=True, help="When building: let the compiler measure and optimise; takes long.")
+@click.option("--front", "side", flag_value="front", help="Its commands on PATH, before others of the same name.")
+@click.option("--back", "side", flag_value="back", help="Its commands on PATH, after others of the same name.")
+@click.option("--although-ready", is_flag=True, help="Even if one that fits is on this machine.")
+@click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
+@for_whom
+@change_options
+@pass_bench
+def get(  # noqa: PLR0913 - an argument an option
+    bench: Workbench,
+    what: tuple[str, ...],
+    *,
+    name: str,
+    form: str | None,
+    platform: str,
+    archive: str,
+    sha256: str,
+    wanted: tuple[str, ...],
+    unwanted: tuple[str, ...],
+    optimised: bool,
+    side: str | None,
+    although_ready: bool,
+    accepted: tuple[str, ...],
+    scope: str,
+    how: How,
+) -> None:
+    """Get an interpreter: WHAT is a language and version (python 3.12), a URL or file of a ready-built archive or
+    of a source, which is built, or a folder, which is copied.
+
+    It is freed from where it was built, and proved in its own place. Parts of Python: TLS, SQLite, ctypes, zlib,
+    bzip2, xz, Tk, readline, curses, uuid, gdbm.
+    """
+    from unified_shell.core.interpreters.building import BuildWish
+    from unified_shell.core.interpreters.get_plans import GetWish, plan_get
+
+    wish = GetWish(
+        words=what,
+        name=name,
+        form=form or "",
+        platform=platform,
+        archive=archive,
+        sha256=sha256,
+        accepted=accepted,
+        build=BuildWish(wanted=wanted, unwanted=unwanted, optimised=optimised),
+        side=side or "",
+        although_ready=although_ready,
+    )
+    locations = bench.locations_for(scope)
+    perform(
+        bench,
+        lambda: plan_get(wish, _described(bench), bench.fetcher, bench.host, locations, progress=bench.tell_progress),
+        how,
+        scope=scope,
+    )
+
+
+@interpreter.command()
+@click.argument("which")
+@click.option("-o", "--output", default="", metavar="FILE", help="The archive: .tar.gz, .tar.xz, .tar.zst …")
+@pass_bench
+def pack(bench: Workbench, which: str, output: str) -> None:
+    """Pack the Python WHICH, a name, version or path, into an archive for `ush interpreter get`."""
+    from unified_shell.core.interpreters.adopting import choose_interpreter
+    from unified_shell.core.interpreters.packing import pack_interpreter, packed_name
+    from unified_shell.core.machine.disks import shown_size
+    from unified_shell.core.machine.places import typed
+
+    facts = choose_interpreter(which, bench.host, bench.locations)
+    bench.screen.say(f"Packing {facts.title} from {facts.base_prefix} …")
+    place, count = pack_interpreter(facts, output or packed_name(facts, bench.host), bench.host)
+    bench.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
+    bench.screen.result(f"To have it elsewhere: ush interpreter get {typed(place, bench.host.home)}")
 
 
 @interpreter.command()
@@ -54,20 +140,38 @@ def adopt(bench: Workbench, path: str, name: str, *, how: How) -> None:
 
 @interpreter.command()
 @click.argument("name")
+@click.option("--although-needed", is_flag=True, help="Even if environments or preferred names stop working.")
+@for_whom
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, how: How) -> None:
-    """Forget the adopted interpreter NAME; it stays where it is."""
-    import os
-
+def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how: How) -> None:
+    """Drop the interpreter NAME; one that was adopted is only forgotten and stays where it is."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.known import list_environments
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.adopting import plan_forget
+    from unified_shell.core.interpreters.dropping import find_kept, plan_drop
+    from unified_shell.core.verification.dependants import dependants_of
+
+    locations = bench.locations_for(scope)
 
     def make() -> Change:
+        kept = find_kept(name, locations)
+        if kept is not None:
+            needed_by = dependants_of(kept, bench.host, bench.locations)
+            return plan_drop(name, needed_by, bench.host, locations, consent=although_needed)
         real = {one.name: os.path.realpath(one.executable) for one in read_adopted(bench.locations)}.get(name)
         on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]
         return plan_forget(name, bench.host, bench.locations, on_it)
 
-    perform(bench, make, how)
+    perform(bench, make, how, scope=scope)
+
+
+def _described(bench: Workbench) -> "FindDescribed":
+    from unified_shell.core.catalogs.reading import find_described
+    from unified_shell.core.catalogs.registered import CATALOGS
+
+    def find(fits) -> "Listed | None":  # type: ignore[no-untyped-def]
+        return find_described(CATALOGS.read(bench.locations), bench.fetcher, fits)
+
+    return find

@@ -1,5 +1,6 @@
 """What every command works with: the host's facts, the locations, the road, the screen."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -25,6 +26,8 @@ class Workbench:
     """Made once for each call."""
 
     trace: bool = False
+    show_progress: Callable[[str], None] | None = None
+    _told: str = ""
 
     @cached_property
     def host(self) -> Host:
@@ -68,6 +71,14 @@ class Workbench:
 
         found = find_environment(name, self.host, self.locations)
         return OwnWiring(environment=found, client=self.indexes, host=self.host, locations=self.locations)
+
+    def tell_progress(self, phase: str) -> None:
+        """Show how far a long change is: beside the spinner on a terminal, else each phase once."""
+        if self.show_progress is not None:
+            self.show_progress(phase)
+        elif (name := phase.split(",", maxsplit=1)[0]) != self._told:
+            self._told = name
+            self.screen.say(f"… {name}")
 
     @cached_property
     def fetcher(self) -> "Fetcher":

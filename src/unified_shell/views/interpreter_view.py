@@ -2,14 +2,44 @@
 
 from collections.abc import Sequence
 
-from unified_shell.core.interpreters.discovery import FoundInterpreter
+from unified_shell.core.interpreters.adopted import Adopted
+from unified_shell.core.interpreters.discovery import Found, FoundInterpreter
+from unified_shell.core.interpreters.kept import Kept
 from unified_shell.core.interpreters.other_languages import OtherInterpreter
 from unified_shell.core.machine.places import shown
 
 from .screen import Screen
-from .tables import print_table
+from .tables import heading, print_table
 
-__all__ = ["print_interpreters", "print_other_interpreters"]
+__all__ = ["print_all_interpreters", "print_interpreters", "print_other_interpreters"]
+
+
+def print_all_interpreters(
+    screen: Screen, found: Found, kept: Sequence[Kept], adopted: Sequence[Adopted], home: str
+) -> None:
+    """Write all interpreters: found, of other languages, and those that are kept."""
+    heading(screen, "Python")
+    if found.python:
+        print_interpreters(screen, found.python, home)
+    else:
+        screen.result("  none")
+    if found.others:
+        heading(screen, "\nOther languages")
+        print_other_interpreters(screen, found.others, home)
+    heading(screen, "\nKept by ush")
+    rows = [
+        (one.name, one.version, shown(one.executable, home), f"from {_form(one)}{shown(one.origin, home)}")
+        for one in kept
+    ]
+    rows += [(one.name, one.version, shown(one.executable, home), "adopted in place") for one in adopted]
+    if rows:
+        print_table(screen, ("name", "version", "where", "how"), rows, indent=2)
+    else:
+        screen.result("  none; a path can be given wherever an interpreter is asked for")
+
+
+def _form(one: Kept) -> str:
+    return {"source": "the source ", "packed": "a packed one, "}.get(one.form, "")
 
 
 def print_interpreters(screen: Screen, found: Sequence[FoundInterpreter], home: str) -> None:

@@ -11,7 +11,7 @@ from .zip_archives import names_in_zip, unpack_zip
 
 __all__ = ["Unpacked", "expected_bytes", "names_in_archive", "root_of", "unpack_archive"]
 
-FIRST_NAMES = 4000
+FIRST_NAMES = 20_000
 
 
 def unpack_archive(archive: str, folder: str) -> tuple[Unpacked, ...]:

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from unified_shell.core.errors import nearest
 from unified_shell.core.machine.clock import steady_seconds
-from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
-from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.executables import Executable, FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.wiring import Wiring
@@ -18,6 +18,7 @@ from .states import State
 __all__ = ["Candidate", "NameReport", "look_for_command"]
 
 SEARCH_SECONDS = 1.5
+PROGRAMS = (FileKind.ELF, FileKind.MACH_O, FileKind.PE)
 MAX_DEPTH = 4
 SKIPPED = frozenset({"node_modules", "__pycache__", "site-packages", "proc", "sys", "dev", "Trash"})
 SYSTEM_TREES = ("/usr/local", "/opt", "/usr/games", "/usr/sbin", "/sbin", "/snap/bin", "/usr/lib/jvm")
@@ -103,9 +104,9 @@ def _candidate(path: Place, position: int, host: Host, *, first: bool) -> Candid
         state, why = State.BROKEN, f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}"
     elif facts.interpreter and not os.path.exists(facts.interpreter):
         state, why = State.BROKEN, f"needs {facts.interpreter}, which is not there"
-    elif facts.kind is FileKind.ELF and not _runs_here(facts.architecture, host):
+    elif facts.kind in PROGRAMS and not _runs_here(facts, host):
         state = State.MISMATCHED
-        why = f"made for {facts.architecture} ({facts.word_size_bits} bit), this machine is {host.architecture}"
+        why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
     elif not position:
         state = State.HIDDEN
     elif not first:
@@ -113,9 +114,11 @@ def _candidate(path: Place, position: int, host: Host, *, first: bool) -> Candid
     return Candidate(path=path, position=position, state=state, kind=facts.kind.value, leads_to=real, why=why)
 
 
-def _runs_here(architecture: str, host: Host) -> bool:
-    also = {"x86_64": {"i386"}, "aarch64": {"arm"}}
-    return architecture == host.architecture or architecture in also.get(host.architecture, ())
+def _runs_here(facts: Executable, host: Host) -> bool:
+    own = {System.LINUX: FileKind.ELF, System.MACOS: FileKind.MACH_O, System.WINDOWS: FileKind.PE}
+    if facts.kind is not own.get(host.system, FileKind.ELF):
+        return False
+    return any(one in (host.architecture, *host.also_runs) for one in facts.architecture.split(" and "))
 
 
 def _elsewhere(

@@ -3,7 +3,7 @@
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
@@ -42,7 +42,7 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
         remedy = "open a new session" if wired else f"ush path add {typed(folder, host.home)}"
     return PlaceReport(
         path=path,
-        kind=_kind(facts.kind, facts.architecture, facts.word_size_bits, facts.interpreter),
+        kind=_kind(facts),
         directory=folder,
         position=position,
         wired=wired,
@@ -52,10 +52,10 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
     )
 
 
-def _kind(kind: FileKind, architecture: str, bits: int, interpreter: str) -> str:
-    if kind is FileKind.ELF:
-        return f"program for {architecture}, {bits} bit"
-    return f"script for {interpreter}" if kind is FileKind.SCRIPT else kind.value
+def _kind(facts: Executable) -> str:
+    if facts.kind in (FileKind.ELF, FileKind.MACH_O, FileKind.PE):
+        return facts.title
+    return f"script for {facts.interpreter}" if facts.kind is FileKind.SCRIPT else facts.kind.value
 
 
 def _hidden(commands: tuple[str, ...], earlier: list[str]) -> tuple[str, ...]:

@@ -13,7 +13,9 @@ from unified_shell.core.machine.places import join, shown, to_json_text, to_reco
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, find_interpreters
 from .facts import InterpreterFacts, probe
+from .kept import all_kept
 from .registered import forgetting_steps, registration_steps
+from .requesting import version_fits
 
 __all__ = ["choose_interpreter", "plan_adopt", "plan_forget"]
 
@@ -80,12 +82,15 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
     adopted = {one.name: one for one in read_adopted(locations)}
     if wanted in adopted:
         return probe(adopted[wanted].executable, host)
+    kept = {one.name: one for one in all_kept(host, locations)}
+    if wanted in kept:
+        return probe(kept[wanted].executable, host)
     usable = [
         one for one in find_interpreters(host, [os.path.dirname(os.path.realpath(host.python))]) if _is_base(one)
     ]
     facts = [one.facts for one in usable if one.facts is not None]
     version = wanted.removeprefix("python").lstrip("-@ ")
-    fitting = [one for one in facts if not version or f"{one.full_version}.".startswith(f"{version}.")]
+    fitting = [one for one in facts if version_fits(one.full_version, version)]
     if not fitting and not version:
         raise InterpreterUnusable("there is no Python interpreter that starts", next_step="ush look")
     if not fitting:

@@ -13,7 +13,7 @@ from unified_shell.core.machine.processes import run_program
 from .answers import Answers
 from .languages import Language, languages
 
-__all__ = ["OtherInterpreter", "ask_version", "language_named", "undisturbed"]
+__all__ = ["OtherInterpreter", "ask_version", "language_named", "said_version", "undisturbed"]
 
 VERSION_SECONDS = 10.0
 
@@ -43,7 +43,7 @@ def ask_version(
     header = read_executable(os.path.realpath(first))
     kept = answers.recall(f"{language}\0{first}")
     if not isinstance(kept, list):
-        kept = list(_said_version(table, first, host))
+        kept = list(said_version(table, first, host))
         answers.keep(f"{language}\0{first}", kept, (first, os.path.realpath(first)))
     version, trouble = kept
     is_program = header.kind is FileKind.ELF
@@ -73,7 +73,8 @@ def undisturbed(language: Language, variables: Mapping[str, str]) -> dict[str, s
     } | {"LC_ALL": "C"}
 
 
-def _said_version(language: Language, executable: Place, host: Host) -> tuple[str, str]:
+def said_version(language: Language, executable: str, host: Host) -> tuple[str, str]:
+    """Return the version that an interpreter says, or an empty text and why it says none."""
     ran = run_program(
         (executable, *language.version),
         environment=undisturbed(language, host.environment()),

@@ -1,6 +1,7 @@
 """What an executable file is, read from its first bytes: never by running it.
 
-ELF by the System V ABI, chapters 4 and 5: identification, program headers, PT_INTERP.
+ELF by the System V ABI, chapters 4 and 5: identification, program headers, PT_INTERP. Mach-O by its header
+(mach-o/loader.h, mach-o/fat.h), PE by the Microsoft Portable Executable format: the machine of the COFF header.
 """
 
 import os
@@ -8,6 +9,7 @@ import stat
 import struct
 from dataclasses import dataclass
 from enum import Enum
+from typing import Literal
 
 __all__ = ["Executable", "FileKind", "is_executable_file", "parse_executable", "read_executable"]
 
@@ -23,6 +25,11 @@ MACHINES = {
     183: "aarch64",
     243: "riscv64",
 }
+MACH_O_MACHINES = {7: "i386", 12: "arm", 0x01000007: "x86_64", 0x0100000C: "aarch64"}
+PE_MACHINES = {0x14C: "i386", 0x8664: "x86_64", 0xAA64: "aarch64", 0x1C4: "arm"}
+MACH_O = {b"\xcf\xfa\xed\xfe": "<", b"\xce\xfa\xed\xfe": "<", b"\xfe\xed\xfa\xcf": ">", b"\xfe\xed\xfa\xce": ">"}
+FAT = b"\xca\xfe\xba\xbe"
+WIDE_MACHINES = ("x86_64", "aarch64", "ppc64", "s390x", "riscv64")
 PT_INTERP = 3
 
 
@@ -30,6 +37,8 @@ class FileKind(Enum):
     """What the first bytes make of a file."""
 
     ELF = "program"
+    MACH_O = "program for macOS"
+    PE = "program for Windows"
     SCRIPT = "script"
     EMPTY = "empty file"
     TEXT = "text without a first line that names an interpreter"
@@ -47,6 +56,12 @@ class Executable:
     word_size_bits: int = 0
     architecture: str = ""
     interpreter: str = ""
+
+    @property
+    def title(self) -> str:
+        """Say it in a person's words, such as `program for aarch64, 64 bit`."""
+        system = {FileKind.MACH_O: "macOS on ", FileKind.PE: "Windows on "}.get(self.kind, "")
+        return f"program for {system}{self.architecture}, {self.word_size_bits} bit"
 
 
 def is_executable_file(path: str) -> bool:
@@ -78,10 +93,36 @@ def parse_executable(head: bytes) -> Executable:
         return Executable(kind=FileKind.EMPTY)
     if head.startswith(b"\x7fELF"):
         return _parse_elf(head)
+    if head[:4] in MACH_O or (head.startswith(FAT) and len(head) >= 12 and 0 < head[7] < 20):
+        return _parse_mach_o(head)
+    if head.startswith(b"MZ") and (found := _parse_pe(head)) is not None:
+        return found
     if head.startswith(b"#!"):
         words = head[2:].split(b"\n", 1)[0].split()
         return Executable(kind=FileKind.SCRIPT, interpreter=os.fsdecode(words[0]) if words else "")
     return Executable(kind=FileKind.OTHER if b"\0" in head else FileKind.TEXT)
+
+
+def _parse_mach_o(head: bytes) -> Executable:
+    if head.startswith(FAT):
+        # Several machines' programs in one file; class files of Java begin alike, with a version above 43.
+        count = min(int.from_bytes(head[4:8], "big"), 20)
+        numbers = [int.from_bytes(head[8 + 20 * n : 12 + 20 * n], "big") for n in range(count)]
+    else:
+        order: Literal["little", "big"] = "little" if MACH_O[head[:4]] == "<" else "big"
+        numbers = [int.from_bytes(head[4:8], order)]
+    names = [MACH_O_MACHINES.get(one, f"machine {one}") for one in numbers]
+    wide = any(one in WIDE_MACHINES for one in names)
+    return Executable(kind=FileKind.MACH_O, word_size_bits=64 if wide else 32, architecture=" and ".join(names))
+
+
+def _parse_pe(head: bytes) -> Executable | None:
+    at = int.from_bytes(head[0x3C:0x40], "little")
+    if head[at : at + 4] != b"PE\0\0":
+        return None
+    machine = int.from_bytes(head[at + 4 : at + 6], "little")
+    name = PE_MACHINES.get(machine, f"machine {machine}")
+    return Executable(kind=FileKind.PE, word_size_bits=64 if name in WIDE_MACHINES else 32, architecture=name)
 
 
 def _parse_elf(head: bytes) -> Executable:

@@ -53,6 +53,16 @@ class Host:
     variables: tuple[tuple[str, str], ...]
     python: Place
 
+    @property
+    def also_runs(self) -> tuple[str, ...]:
+        """Other architectures whose programs run here: the 32-bit one, where the system has a loader for it."""
+        return {"x86_64": ("i386",), "aarch64": ("arm",)}.get(self.architecture, ())
+
+    @property
+    def platform(self) -> str:
+        """This kind of machine as descriptions name it, such as `linux-x86_64`."""
+        return f"{self.system.value.lower()}-{self.architecture}"
+
     def variable(self, name: str, default: str = "") -> str:
         """Return the value of an environment variable."""
         return next((value for key, value in self.variables if key == name), default)

@@ -7,7 +7,7 @@ import select
 import signal
 import subprocess
 import tempfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from .clock import steady_seconds
@@ -20,6 +20,7 @@ __all__ = [
     "process_began",
     "process_lives",
     "run_attached",
+    "run_logged",
     "run_program",
 ]
 
@@ -111,6 +112,47 @@ def run_program(
         )
 
 
+def run_logged(
+    argv: Sequence[str],
+    *,
+    environment: Mapping[str, str],
+    timeout_seconds: float,
+    directory: str,
+    log: str,
+    on_wait: Callable[[float], None],
+) -> Ran:
+    """Run a long program to its end, all that it says at the end of the file `log`.
+
+    `on_wait` is called about twice a second with the seconds that have passed. The answer's `output` is what
+    this program added to the log.
+    """
+    began = steady_seconds()
+    with open(log, "ab") as out:
+        start = out.tell()
+        try:
+            process = subprocess.Popen(
+                list(argv),
+                stdin=subprocess.DEVNULL,
+                stdout=out,
+                stderr=subprocess.STDOUT,
+                env=dict(environment),
+                cwd=directory,
+                start_new_session=True,
+            )
+        except (OSError, ValueError) as error:
+            return Ran(returncode=None, not_started=_why_not_started(argv[0], error))
+        code = _wait(process, timeout_seconds, lambda: on_wait(steady_seconds() - began))
+    with open(log, "rb") as said:
+        said.seek(start)
+        output = said.read(OUTPUT_LIMIT_BYTES)
+    return Ran(
+        returncode=code,
+        output=output,
+        timed_out=code is None,
+        elapsed_seconds=steady_seconds() - began,
+    )
+
+
 def run_attached(argv: Sequence[str], *, environment: Mapping[str, str], directory: str = "") -> int:
     """Run a program on our own terminal and return its exit code; a shell's code where it did not start."""
     try:
@@ -137,7 +179,9 @@ def process_began() -> float:
     return float(psutil.Process().create_time())
 
 
-def _wait(process: "subprocess.Popen[bytes]", timeout_seconds: float) -> int | None:
+def _wait(
+    process: "subprocess.Popen[bytes]", timeout_seconds: float, on_wait: Callable[[], None] | None = None
+) -> int | None:
     end = steady_seconds() + timeout_seconds
     try:
         while True:
@@ -145,6 +189,8 @@ def _wait(process: "subprocess.Popen[bytes]", timeout_seconds: float) -> int | N
                 return process.wait(min(ASK_SECONDS, max(end - steady_seconds(), 0.001)))
             except subprocess.TimeoutExpired:
                 raise_if_interrupted()
+                if on_wait is not None:
+                    on_wait()
                 if steady_seconds() >= end:
                     return None
     finally:

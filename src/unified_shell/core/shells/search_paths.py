@@ -30,7 +30,8 @@ SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging
 class Wish:
     """What is wanted: a directory on a variable, at a side, or right before another entry.
 
-    `outermost`: an entry that is on that side already moves to its outer end.
+    `outermost`: an entry that is on that side already moves to its outer end. `promised` are commands that the
+    same change puts there; the directory need not be there yet.
     """
 
     directory: str
@@ -39,6 +40,7 @@ class Wish:
     before: str = ""
     when: str = ""
     outermost: bool = False
+    promised: tuple[str, ...] = ()
 
 
 def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
@@ -48,7 +50,8 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
     """
     check_variable_name(wish.variable)
     check_condition(wish.when)
-    place = checked_directory(wish.directory, host)
+    place = Place(wish.directory) if wish.promised else checked_directory(wish.directory, host)
+    check_directory_name(place)
     before = read_wiring(locations)
     after = wished(before, place, wish, host)
     name = shown(place, host.home)
@@ -164,7 +167,7 @@ def _absolute(directory: str, host: Host) -> str:
 
 
 def _add_lines(place: Place, wish: Wish, before: Wiring, after: Wiring, host: Host) -> tuple[PlanLine, ...]:
-    name, commands = shown(place, host.home), commands_in(place)
+    name, commands = shown(place, host.home), wish.promised or commands_in(place)
     lines = []
     if before.find(wish.variable, place) is None:
         offer = ""
@@ -175,10 +178,11 @@ def _add_lines(place: Place, wish: Wish, before: Wiring, after: Wiring, host: Ho
         lines.append(PlanLine(kind=LineKind.ADD, subject=subject, detail=offer))
     elif before != after:
         lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"{wish.variable}: {name} moves"))
-    lines += _answers(before, after, wish.variable, host)
+    lines += _promised_answers(place, wish, before, after, host) or _answers(before, after, wish.variable, host)
     if wish.variable == "PYTHONPATH":
         lines += _module_warnings(place, name)
-    lines += [PlanLine(kind=LineKind.WARNING, subject=f"{name} {fault.kind.value}") for fault in find_faults([place])]
+    faults = find_faults([] if wish.promised else [place])
+    lines += [PlanLine(kind=LineKind.WARNING, subject=f"{name} {fault.kind.value}") for fault in faults]
     return tuple(lines)
 
 
@@ -225,6 +229,24 @@ def _answers(before: Wiring, after: Wiring, variable: str, host: Host) -> list[P
     return [*lines[:MOST_ANSWERS], *cut]
 
 
+def _promised_answers(place: Place, wish: Wish, before: Wiring, after: Wiring, host: Host) -> list[PlanLine]:
+    """Return a line for each promised command that is answered already: by which one from now on."""
+    old, new = _entries(before, host), _entries(after, host)
+    lines = []
+    for command in wish.promised:
+        was = first_on(old, command)
+        if not was:
+            continue
+        first = _position(new, place) <= _position(new, os.path.dirname(was))
+        shown_was = shown(was, host.home)
+        if first:
+            subject = f"{command} will answer from {shown(join(place, command), host.home)}"
+            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=f"now from {shown_was}"))
+        else:
+            lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {shown_was}"))
+    return lines
+
+
 def _entries(wiring: Wiring, host: Host) -> list[str]:
     """Return PATH as this session's would be with that wiring, the wiring's own entries taken out first."""
     own = {one.directory for one in wiring.entries if one.variable == PATH}
@@ -241,8 +263,8 @@ def _afterwards(place: Place, wish: Wish, host: Host) -> tuple[str, ...]:
     word, name = SH.quote_place(place, host.home), wish.variable
     front = f'{name}={word}"${{{name}:+:${name}}}"' if name != PATH else f'{name}={word}:"${name}"'
     line = front if wish.side is Side.FRONT else f'{name}="${{{name}:+${name}:}}"{word}'
-    commands = commands_in(place) if name == PATH else ()
-    start = (f"Start one: {commands[0]} --help",) if commands else ()
+    commands = (wish.promised or commands_in(place)) if name == PATH else ()
+    start = (f"Start one: {commands[0]}{'' if wish.promised else ' --help'}",) if commands else ()
     export = "" if name == PATH else f"; export {name}"
     return (*start, "New sessions have it. This one does not yet; to update it, type:", f"  {line}{export}")
 

@@ -67,7 +67,8 @@ class Fetcher:
     def download(self, address: str, target: str, *, sha256: str) -> int:
         """Write what is at an address to a new file and return its size in bytes.
 
-        The file appears under its name only when its SHA-256 matched; raises HashDiffers otherwise.
+        The file appears under its name only when its SHA-256 matched; raises HashDiffers otherwise. An empty
+        `sha256` is for what nobody promised anything of; the caller takes its digest and keeps it.
         """
         part = f"{target}.part"
         state, size = hashlib.sha256(), 0
@@ -78,12 +79,12 @@ class Fetcher:
                     state.update(chunk)
                     size += len(chunk)
                     file.write(chunk)
-            if state.hexdigest() != sha256:
+            if sha256 and state.hexdigest() != sha256:
                 raise HashDiffers(
-                    f"{os.path.basename(target)} is not what the index promised: its SHA-256 is"
+                    f"{os.path.basename(target)} is not what was promised: its SHA-256 is"
                     f" {state.hexdigest()[:16]}…, promised was {sha256[:16]}…",
                     where=shown_address(address),
-                    next_step="try again; if it stays so, tell whoever keeps the index",
+                    next_step="try again; if it stays so, tell whoever keeps it",
                 )
             os.rename(part, target)
         except OSError as error:
@@ -111,7 +112,7 @@ class Fetcher:
             return
         with self._stream("GET", address, "*/*") as response:
             if response.status_code == 404:
-                raise TransferFailed("the index lists a file that is not there (404)", where=shown_address(address))
+                raise TransferFailed("there is no such file (404)", where=shown_address(address))
             yield response.iter_raw()
 
     @contextlib.contextmanager

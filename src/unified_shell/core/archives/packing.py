@@ -1,0 +1,112 @@
+"""Packing a tree into a tar archive; its name says how it is compressed."""
+
+import contextlib
+import io
+import os
+import tarfile
+from collections.abc import Iterator
+from typing import IO, BinaryIO, cast
+
+from unified_shell.core.errors import CouldNot, WordsOff
+from unified_shell.core.machine.places import inside, join
+
+__all__ = ["check_archive_name", "pack_tree"]
+
+ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar")
+
+
+def check_archive_name(path: str) -> None:
+    """Raise WordsOff for a name that does not say what kind of archive it is."""
+    if not path.endswith(ENDINGS):
+        raise WordsOff(f"{path!r} does not say which kind of archive", next_step=f"end it with {', '.join(ENDINGS)}")
+
+
+def pack_tree(tree: str, root: str, archive: str, extra: dict[str, bytes]) -> int:
+    """Write a tree below the folder `root` of an archive and return the number of its members.
+
+    `extra` are files that are put beside the tree's own. Owners are not kept, times are: byte code depends on
+    them. Raises CouldNot for what cannot be unpacked again: devices, and links that lead out of the tree.
+    """
+    part = f"{archive}.part"
+    try:
+        with (
+            _compressed(part, archive) as out,
+            tarfile.open(fileobj=out, mode="w|", format=tarfile.PAX_FORMAT) as tar,
+        ):
+            for name, content in extra.items():
+                info = tarfile.TarInfo(f"{root}/{name}")
+                info.size, info.mode = len(content), 0o644
+                tar.addfile(info, io.BytesIO(content))
+            count = sum(
+                _add(tar, path, f"{root}/{os.path.relpath(path, tree)}", tree) for path in _members(tree, extra)
+            )
+        os.replace(part, archive)
+    except OSError as error:
+        raise CouldNot(f"{archive} could not be written: {(error.strerror or str(error)).lower()}") from error
+    finally:
+        with contextlib.suppress(OSError):
+            os.unlink(part)
+    return count
+
+
+def _members(tree: str, extra: dict[str, bytes]) -> Iterator[str]:
+    for folder, below, names in os.walk(tree):
+        below.sort()
+        linked = [one for one in below if os.path.islink(join(folder, one))]
+        for name in sorted([*names, *linked]):
+            if folder != tree or name not in extra:
+                yield join(folder, name)
+        for name in below:
+            if name not in linked and not os.listdir(join(folder, name)):
+                yield join(folder, name)
+
+
+def _add(tar: tarfile.TarFile, path: str, name: str, tree: str) -> int:
+    info = tar.gettarinfo(path, arcname=name)
+    if not (info.isreg() or info.isdir() or info.issym() or info.islnk()):
+        raise CouldNot(f"{path} is neither file, folder nor link, and cannot be packed")
+    if info.issym():
+        info.linkname = _relative(path, info.linkname, tree)
+    info.uid = info.gid = 0
+    info.uname = info.gname = ""
+    if info.isreg():
+        with open(path, "rb") as file:
+            tar.addfile(info, file)
+    else:
+        tar.addfile(info)
+    return 1
+
+
+def _relative(path: str, target: str, tree: str) -> str:
+    full = target if target.startswith("/") else os.path.normpath(join(os.path.dirname(path), target))
+    if not inside(full, tree):
+        raise CouldNot(
+            f"{path} is a link to {target}, outside of what is packed: an archive of it would not stand on its own"
+        )
+    return os.path.relpath(full, os.path.dirname(path))
+
+
+@contextlib.contextmanager
+def _compressed(path: str, name: str) -> Iterator[IO[bytes]]:
+    with contextlib.ExitStack() as stack:
+        file = stack.enter_context(open(path, "wb"))
+        if name.endswith(".gz"):
+            import gzip
+
+            yield cast(
+                "BinaryIO", stack.enter_context(gzip.GzipFile(fileobj=file, mode="wb", compresslevel=6, mtime=0))
+            )
+        elif name.endswith(".xz"):
+            import lzma
+
+            yield stack.enter_context(lzma.open(file, "wb", preset=3))
+        elif name.endswith(".bz2"):
+            import bz2
+
+            yield stack.enter_context(bz2.open(file, "wb"))
+        elif name.endswith(".zst"):
+            import zstandard
+
+            yield cast("BinaryIO", stack.enter_context(zstandard.ZstdCompressor(level=6).stream_writer(file)))
+        else:
+            yield file

@@ -1,0 +1,241 @@
+"""Getting an interpreter: from an archive or folder, ready or a source, freed and proved in its own place."""
+
+import os
+import re
+import shutil
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from unified_shell.core.archives.unpacking import root_of, unpack_archive
+from unified_shell.core.catalogs.description import Archive
+from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.steps import PlaceTree, PutRecord, Step
+from unified_shell.core.errors import CouldNot, HashDiffers
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.disks import read_disk, shown_size
+from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.transfers.fetching import Fetcher
+
+from .building import BuildWish, Workshop, build, build_by_commands
+from .facts import probe
+from .kept import ORIGIN_FILE, Kept, kept_place, origin_text
+from .moving import check_libraries, free_tree
+from .other_languages import language_named, said_version
+from .prerequisites import check_tools
+from .proofs import prove
+from .recognising import PACKED_FILE, Content, Recognised, recognise
+from .sourcing import KNOWN_TABLE, Origin, known_archives_file
+
+__all__ = ["Getting", "needed_bytes"]
+
+PLAIN = re.compile(r"[A-Za-z0-9._/+-]+")
+# Measured: source tree, build folder and what is installed, with some to spare.
+BUILD_BYTES = {"python": 900_000_000, "lua": 20_000_000}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Getting:
+    """One interpreter on its way: what it comes from, its name, and what is chosen for a build."""
+
+    origin: Origin
+    name: str
+    wish: BuildWish
+    host: Host
+    locations: Locations
+    fetcher: Fetcher
+    progress: Callable[[str], None]
+
+    @property
+    def target(self) -> Place:
+        """Where it will stand."""
+        return kept_place(self.locations, self.name)
+
+    def change(self, plan: Plan, more_steps: tuple[Step, ...] = ()) -> Change:
+        """Return the change that brings it."""
+        brought: list[tuple[Kept, str]] = []
+
+        def prepare(staging: Place) -> tuple[Step, ...]:
+            tree, kept, old, records = self._prepare(staging)
+            brought.append((kept, old))
+            return (PlaceTree(staged=tree, target=self.target), *records, *more_steps)
+
+        def verify() -> tuple[Finding, ...]:
+            kept, old = brought[-1]
+            return prove(kept, old, self.host)
+
+        return Change(plan=plan, prepare=prepare, verify=verify)
+
+    def _prepare(self, staging: Place) -> tuple[Place, Kept, str, tuple[Step, ...]]:
+        with _Workplace(staging) as work:
+            source, digest, records = self._source(work)
+            told = self.origin.description.offers.interpreter if self.origin.description else ""
+            form = self.origin.form
+            if form is not None and form.build:
+                tree, found, old = self._build_described(source, told, work)
+            else:
+                found = recognise(source, self.host, executable=told)
+                tree, old = source, self.origin.folder or found.built_for
+                if found.content is Content.SOURCE:
+                    tree, found, old = self._build(source, found, work)
+            placed = join(staging, "tree")
+            shutil.move(tree, placed)
+        self._free(placed, old)
+        kept = self._write_origin(placed, found, digest)
+        return placed, kept, old, records
+
+    def _source(self, work: Place) -> tuple[str, str, tuple[Step, ...]]:
+        """Return the unpacked tree, the archive's SHA-256, and the step that records one seen for the first time."""
+        target = join(work, "unpacked")
+        if self.origin.folder:
+            self.progress("copy")
+            shutil.copytree(self.origin.folder, target, symlinks=True)
+            return target, "", ()
+        path, records = self._archive()
+        digest = digest_of_file(path)
+        if self.origin.sha256 and digest != self.origin.sha256:
+            raise HashDiffers(
+                f"{os.path.basename(path)} is not what was promised: its SHA-256 is {digest[:16]}…, promised was"
+                f" {self.origin.sha256[:16]}…",
+                next_step="fetch it again",
+            )
+        self.progress("unpack")
+        unpack_archive(path, target)
+        root = root_of(target)
+        form = self.origin.form
+        if form is not None and form.root:
+            root = join(target, form.root)
+        for number, patch in enumerate(form.patches if form is not None else ()):
+            self._patch(patch, root, join(work, f"patch-{number}"))
+        return root, digest, records
+
+    def _archive(self) -> tuple[str, tuple[Step, ...]]:
+        if self.origin.file:
+            return self.origin.file, ()
+        name = os.path.basename(self.origin.address.split("?")[0]) or "archive"
+        path = join(self.locations.cache, "archives", self.name, name)
+        if not (self.origin.sha256 and os.path.isfile(path) and digest_of_file(path) == self.origin.sha256):
+            self.progress(f"fetch {name}")
+            self.fetcher.download(self.origin.address, path, sha256=self.origin.sha256)
+        if self.origin.sha256:
+            return path, ()
+        value = to_json_text({"sha256": digest_of_file(path)})
+        keys = (KNOWN_TABLE, self.origin.address)
+        return path, (PutRecord(path=known_archives_file(self.locations), keys=keys, before="", after=value),)
+
+    def _patch(self, patch: Archive, tree: str, target: str) -> None:
+        check_tools(("patch",), self.host)
+        self.fetcher.download(patch.url, target, sha256=patch.sha256)
+        self._workshop(Place(os.path.dirname(target))).run(
+            f"patch {patch.file_name}", ("patch", "-p1", "--batch", "-i", target), tree
+        )
+
+    def _build(self, source: str, found: Recognised, work: Place) -> tuple[str, Recognised, str]:
+        workshop = self._workshop(work)
+        old = build(found.language, source, self.target, self.wish, workshop)
+        made = recognise(workshop.prefix, self.host)
+        return workshop.prefix, _as_source(made, found.version), old
+
+    def _build_described(self, source: str, told: str, work: Place) -> tuple[str, Recognised, str]:
+        workshop = self._workshop(work)
+        form, description = self.origin.form, self.origin.description
+        if form is None or description is None:
+            raise CouldNot("there is no description to build by")
+        old = build_by_commands(form.build, source, workshop)
+        made = recognise(workshop.prefix, self.host, executable=told)
+        return workshop.prefix, _as_source(made, description.version), old
+
+    def _workshop(self, work: Place) -> Workshop:
+        log = join(self.locations.cache, "logs", f"build-{self.name}.log")
+        os.makedirs(os.path.dirname(log), exist_ok=True)
+        return Workshop(folder=work, log=log, host=self.host, progress=self.progress)
+
+    def _free(self, tree: Place, old: str) -> None:
+        if not old:
+            return
+        self.progress("free it from where it was built")
+        if old != self.target:
+            free_tree(tree, old, self.target)
+        faults = check_libraries(tree, old)
+        if faults:
+            raise CouldNot(
+                f"it cannot stand on its own: {faults[0]}; nothing was changed",
+                next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
+            )
+
+    def _said_version(self, found: Recognised, tree: Place) -> str:
+        """Let a ready-built interpreter say its version, still in staging; raises CouldNot where it does not start."""
+        executable = join(tree, found.executable)
+        if found.language == "python":
+            return probe(executable, self.host).full_version
+        version, trouble = said_version(language_named(found.language), executable, self.host)
+        if not version:
+            raise CouldNot(f"{found.executable} of it does not start: {trouble}; nothing was changed")
+        return version
+
+    def _write_origin(self, tree: Place, found: Recognised, digest: str) -> Kept:
+        version = found.version or self._said_version(found, tree)
+        kept = Kept(
+            name=self.name,
+            language=found.language,
+            version=version,
+            prefix=self.target,
+            executable=join(self.target, found.executable),
+            form="directory" if self.origin.folder else found.content.value,
+            origin=self.origin.shown,
+            sha256=digest,
+            options=self.wish.options,
+            made_seconds=now_seconds(),
+        )
+        with open(join(tree, ORIGIN_FILE), "w", encoding="ascii") as file:
+            file.write(origin_text(kept))
+        packed = join(tree, PACKED_FILE)
+        if os.path.exists(packed):
+            os.unlink(packed)
+        return kept
+
+
+def needed_bytes(origin: Origin, locations: Locations) -> int:
+    """Return how much disk it takes; raises CouldNot where there is less, before anything is done."""
+    described = origin.description.needs.disk_bytes if origin.description else 0
+    need = max(described, origin.tree_bytes, origin.size_bytes * 4) + BUILD_BYTES.get(origin.source_language, 0)
+    free = read_disk(locations.data).free_bytes
+    if need > free:
+        raise CouldNot(
+            f"it needs about {shown_size(need)}, free are {shown_size(free)}",
+            where=locations.data,
+            next_step="free some disk, or set USH_HOME to a place on another one",
+        )
+    return need
+
+
+def _as_source(made: Recognised, version: str) -> Recognised:
+    return Recognised(
+        content=Content.SOURCE,
+        language=made.language,
+        version=version,
+        executable=made.executable,
+        built_for=made.built_for,
+    )
+
+
+class _Workplace:
+    """A folder in staging; where its name holds what makefiles cannot bear, one of the system's for the time."""
+
+    def __init__(self, staging: Place) -> None:
+        self._folder = join(staging, "work")
+
+    def __enter__(self) -> Place:
+        if PLAIN.fullmatch(self._folder):
+            os.mkdir(self._folder)
+        else:
+            self._folder = Place(tempfile.mkdtemp(prefix="ush-build-"))
+        return self._folder
+
+    def __exit__(self, *_: object) -> None:
+        remove_tree(self._folder)

@@ -1,0 +1,58 @@
+"""Packing an interpreter into an archive from which `interpreter get` brings it to another place or machine."""
+
+import os
+
+from unified_shell.core.archives.packing import check_archive_name, pack_tree
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join, to_json_text
+
+from .facts import InterpreterFacts
+from .kept import ORIGIN_FILE
+from .recognising import PACKED_FILE
+
+__all__ = ["pack_interpreter", "packed_name"]
+
+FORMAT = 1
+# Prefixes that hold a whole system beside the interpreter.
+SHARED_PREFIXES = ("/", "/usr", "/usr/local")
+
+
+def packed_name(facts: InterpreterFacts, host: Host) -> str:
+    """Return what the archive is called where nobody says."""
+    return f"python-{facts.full_version}-{host.platform}.tar.gz"
+
+
+def pack_interpreter(facts: InterpreterFacts, archive: str, host: Host) -> tuple[Place, int]:
+    """Write the archive and return its place and the number of its members.
+
+    Raises Refused for an environment, and for an interpreter that shares its prefix with others.
+    """
+    if facts.environment_prefix:
+        raise Refused(
+            f"{facts.executable} belongs to the environment {facts.environment_prefix}",
+            next_step=f"ush interpreter pack {facts.real_executable}",
+        )
+    prefix = os.path.realpath(facts.base_prefix)
+    if facts.externally_managed or prefix in SHARED_PREFIXES:
+        raise Refused(
+            f"{facts.real_executable} shares {prefix} with the rest of the system, and is not to be moved",
+            next_step="build one of your own: ush interpreter get SOURCE-ARCHIVE",
+        )
+    check_archive_name(archive)
+    target = Place(os.path.normpath(join(host.working_directory, archive)))
+    told = {
+        "format": FORMAT,
+        "prefix": prefix,
+        "language": "python",
+        "version": facts.full_version,
+        "platform": host.platform,
+    }
+    root = f"python-{facts.full_version}"
+    extra = {PACKED_FILE: to_json_text(told).encode("ascii")}
+    origin = join(prefix, ORIGIN_FILE)
+    if os.path.exists(origin):
+        # Where it came from is told anew when it is got; an empty file here is overwritten then.
+        extra[ORIGIN_FILE] = b""
+    count = pack_tree(prefix, root, target, extra)
+    return target, count

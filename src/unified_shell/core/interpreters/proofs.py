@@ -1,0 +1,73 @@
+"""Whether an interpreter that was brought stands on its own: what it loads proves it, not where it says it is."""
+
+import os
+from pathlib import Path
+
+from unified_shell.core.errors import InterpreterUnusable
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import inside
+from unified_shell.core.machine.processes import run_program
+
+from .facts import clean_variables, probe
+from .kept import Kept
+from .other_languages import language_named, said_version
+
+__all__ = ["prove"]
+
+LOAD_SECONDS = 120.0
+
+
+def prove(kept: Kept, old: str, host: Host) -> tuple[Finding, ...]:
+    """Start the interpreter and see that it, its library and all that it loads are its own, nothing from `old`."""
+    if kept.language != "python":
+        return (_says_version(kept, host),)
+    try:
+        facts = probe(kept.executable, host)
+    except InterpreterUnusable as error:
+        return (_finding(kept, "starts", error.what),)
+    real = os.path.realpath(kept.prefix)
+    strays = [one for one in facts.library_folders if not inside(os.path.realpath(one), real)]
+    trouble = ""
+    if os.path.realpath(facts.base_prefix) != real:
+        trouble = f"it takes {facts.base_prefix} for its place"
+    elif strays:
+        trouble = f"its library comes from {strays[0]}"
+    start = _finding(kept, "starts, with its own library", trouble, facts.title)
+    return (start, _loads(kept, old, host)) if start.holds else (start,)
+
+
+def _loads(kept: Kept, old: str, host: Host) -> Finding:
+    """Import every compiled module and look at the files that the running process has mapped."""
+    program = str(Path(__file__).with_name("loaded_files.py"))
+    ran = run_program(
+        (kept.executable, "-E", "-s", "-S", "-B", program),
+        environment=clean_variables(host),
+        timeout_seconds=LOAD_SECONDS,
+    )
+    lines = os.fsdecode(ran.output).splitlines()
+    files = [line.removeprefix("FILE ") for line in lines if line.startswith("FILE ")]
+    foreign = [one for one in files if old and inside(one, old) and not inside(one, os.path.realpath(kept.prefix))]
+    trouble = ran.trouble if ran.returncode != 0 else ""
+    if foreign:
+        trouble = f"it loads {foreign[0]} from where it was built"
+    fails = [line.removeprefix("FAILS ").split(" ")[0] for line in lines if line.startswith("FAILS ")]
+    lacks = f"; {len(fails)} do not load: {', '.join(fails[:4])}" if fails else ""
+    return _finding(kept, "loads nothing from where it was built", trouble, f"{len(files)} files, all its own{lacks}")
+
+
+def _says_version(kept: Kept, host: Host) -> Finding:
+    language = language_named(kept.language)
+    version, trouble = said_version(language, kept.executable, host)
+    return _finding(kept, "starts", trouble, f"{language.title} {version}")
+
+
+def _finding(kept: Kept, question: str, trouble: str, answer: str = "") -> Finding:
+    return Finding(
+        subject=f"interpreter {kept.name}",
+        question=question,
+        holds=not trouble,
+        answer=trouble or answer,
+        remedy="ush interpreter list   (choose another)" if trouble else "",
+        puts_back=True,
+    )

@@ -1,0 +1,140 @@
+"""What an unpacked archive is, by what is in it: a source to build, a ready interpreter, or one that `ush` packed."""
+
+import os
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import Enum
+
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import from_json_text, join
+
+from .languages import languages
+
+__all__ = ["PACKED_FILE", "Content", "Recognised", "guess_from_names", "recognise"]
+
+PACKED_FILE = "unified-shell-packed.json"
+# What makes a tree a source: files that all must be there, and where its version is told.
+SOURCES = {
+    "python": (("configure", "Include/patchlevel.h", "Lib/os.py"), "Include/patchlevel.h"),
+    "lua": (("Makefile", "src/lua.h", "src/luaconf.h"), "src/lua.h"),
+}
+
+
+class Content(Enum):
+    """What a tree is."""
+
+    SOURCE = "source"
+    READY = "archive"
+    PACKED = "packed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recognised:
+    """What was recognised. `built_for` is the prefix that a ready tree was made for, empty where nothing tells.
+
+    `executable` is relative to the tree, empty for a source.
+    """
+
+    content: Content
+    language: str
+    version: str
+    executable: str = ""
+    built_for: str = ""
+
+
+def recognise(tree: str, host: Host, *, executable: str = "") -> Recognised:
+    """Look at a tree; `executable` is where a description says that its interpreter is.
+
+    Raises CouldNot for what is no interpreter, or one for another kind of machine.
+    """
+    for language, (files, version_file) in SOURCES.items():
+        if all(os.path.isfile(join(tree, one)) for one in files):
+            version = _source_version(language, join(tree, version_file))
+            return Recognised(content=Content.SOURCE, language=language, version=version)
+    language, path = _executable_of(tree, executable)
+    _check_machine(join(tree, path), host)
+    packed = read_file(join(tree, PACKED_FILE))
+    content = Content.PACKED if packed else Content.READY
+    told = from_json_text(packed[0]) if packed else {}
+    prefix = str(told.get("prefix", "")) if isinstance(told, dict) else ""
+    return Recognised(
+        content=content,
+        language=language,
+        version="",
+        executable=path,
+        built_for=prefix or (_prefix_of_python(tree) if language == "python" else ""),
+    )
+
+
+def guess_from_names(names: Sequence[str]) -> str:
+    """Return the language that an archive's names make it a source of, or an empty text."""
+    inside = {name.split("/", 1)[1] for name in names if "/" in name.strip("/")} | set(names)
+    return next((one for one, (files, _) in SOURCES.items() if all(file in inside for file in files)), "")
+
+
+def _executable_of(tree: str, told: str) -> tuple[str, str]:
+    paths = [told] if told else [f"bin/{name}" for name in _sorted_names(join(tree, "bin"))]
+    for path in paths:
+        language = next((one.name for one in languages() if one.is_executable_name(os.path.basename(path))), "")
+        if language and (is_executable_file(join(tree, path)) or os.path.islink(join(tree, path))):
+            return language, path
+    windows = [name for name in _sorted_names(tree) if name.endswith(".exe")]
+    if windows:
+        raise CouldNot(f"it is made for Windows: it holds {windows[0]}", next_step="get one that is made for Linux")
+    raise CouldNot(
+        "it is neither a source that is known (CPython, Lua) nor a ready interpreter: no bin/ with one in it",
+        next_step="ush interpreter get --help",
+    )
+
+
+def _sorted_names(folder: str) -> list[str]:
+    # The most particular name first: python3.12 rather than a link python to it.
+    try:
+        return sorted(os.listdir(folder), key=lambda name: (-len(name), name))
+    except OSError:
+        return []
+
+
+def _check_machine(path: str, host: Host) -> None:
+    facts = read_executable(os.path.realpath(path))
+    if facts.kind not in (FileKind.ELF, FileKind.MACH_O, FileKind.PE):
+        return
+    fits = facts.kind is FileKind.ELF and facts.architecture in (host.architecture, *host.also_runs)
+    if not fits:
+        raise CouldNot(
+            f"it is made for another kind of machine: {facts.title}; this one is {host.system.value},"
+            f" {host.architecture}",
+            next_step=f"get one for {host.architecture}",
+        )
+
+
+def _source_version(language: str, path: str) -> str:
+    with open(path, encoding="utf-8", errors="replace") as file:
+        text = file.read(200_000)
+    if language == "python":
+        found = re.search(r'#define\s+PY_VERSION\s+"([^"+]+)', text)
+        return found[1] if found else ""
+    parts = [re.search(rf'#define\s+LUA_VERSION_{one}\s+"?(\d+)', text) for one in ("MAJOR", "MINOR", "RELEASE")]
+    return ".".join(one[1] for one in parts if one)
+
+
+def _prefix_of_python(tree: str) -> str:
+    """Return the prefix that a Python was configured for, from its own build settings."""
+    library = join(tree, "lib")
+    for name in _sorted_names(library):
+        if not re.fullmatch(r"python\d\.\d+t?", name):
+            continue
+        for file in _sorted_names(join(library, name)):
+            if file.startswith("_sysconfigdata") and file.endswith(".py"):
+                return _prefix_in(join(library, name, file))
+    return ""
+
+
+def _prefix_in(path: str) -> str:
+    with open(path, encoding="utf-8", errors="replace") as file:
+        found = re.search(r"^\s*['\"]prefix['\"]\s*:\s*['\"]([^'\"]+)['\"]", file.read(), re.MULTILINE)
+    return found[1] if found else ""
