@@ -158,7 +158,7 @@ def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how:
     def make() -> Change:
         kept = find_kept(name, locations)
         if kept is not None:
-            needed_by = dependants_of(kept, bench.host, bench.locations)
+            needed_by = dependants_of(kept, bench.locations)
             return plan_drop(name, needed_by, bench.host, locations, consent=although_needed)
         real = {one.name: os.path.realpath(one.executable) for one in read_adopted(bench.locations)}.get(name)
         on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]

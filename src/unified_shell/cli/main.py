@@ -21,6 +21,7 @@ NOUNS = (
     ("Get", "interpreter", "interpreter:interpreter", "Python interpreters: found, and registered in place."),
     ("Get", "environment", "environment:environment", "Isolated package environments: made, entered, dropped."),
     ("Get", "package", "package:package", "Packages in an environment: got from an index, dropped, listed."),
+    ("Get", "command", "command:command", "Single commands: which candidate answers, and getting one."),
     ("Get", "index", "index:index", "Where packages come from; serving a folder of wheels."),
     ("Get", "catalog", "catalog:catalog", "Where descriptions come from: how interpreters and suites are obtained."),
     ("Wire", "path", "path:path", "Directories on PATH and other search paths in new sessions."),

@@ -17,12 +17,13 @@ __all__ = ["MatchedName", "match_names"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MatchedName:
-    """A name, the first file that answers to it (or would), and whether this session finds it."""
+    """A name, the first file that answers to it (or would), whether this session finds it, and all candidates."""
 
     name: str
     state: State
     file: Place
     others: int
+    candidates: tuple[Place, ...] = ()
 
 
 def match_names(pattern: str, host: Host, managed: Mapping[str, str]) -> tuple[MatchedName, ...]:
@@ -44,6 +45,7 @@ def match_names(pattern: str, host: Host, managed: Mapping[str, str]) -> tuple[M
             state=State.READY if places[0][0] else State.HIDDEN,
             file=places[0][1],
             others=len(places) - 1,
+            candidates=tuple(path for _, path in places),
         )
         for name, places in sorted(found.items())
     )

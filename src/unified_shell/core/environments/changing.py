@@ -195,7 +195,7 @@ def _steps(
 ) -> tuple[Step, ...]:
     tree = join(staging, "tree")
     make_edition(tree, prefix, contents, facts, wheels, store=Store(locations.data), host=host, staging=staging)
-    if replaced is not None:
+    if replaced is not None and replaced.edition:
         carry_over(replaced.prefix, tree, unrecorded_files(replaced.prefix, facts.short_version))
     before = replaced.edition if replaced is not None else 0
     number = _free_edition(contents.name, locations, before)

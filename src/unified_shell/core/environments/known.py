@@ -11,7 +11,14 @@ from unified_shell.core.machine.places import Place, join
 from .contents import Contents, read_contents
 from .layout import Layout, edition_number, link_place
 
-__all__ = ["Environment", "choose_environment", "environment_names", "find_environment", "list_environments"]
+__all__ = [
+    "Environment",
+    "choose_environment",
+    "environment_names",
+    "find_environment",
+    "hidden_environment",
+    "list_environments",
+]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,6 +73,14 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
     found = _read(name, locations) if name and not name.startswith(".") else None
     if found is None:
         raise UnknownName("environment", name, environment_names(locations), next_step="ush environment list")
+    return found
+
+
+def hidden_environment(name: str, locations: Locations) -> Environment:
+    """Return the environment of a command's own, whose name begins with a dot; raises UnknownName."""
+    found = _read(name, locations)
+    if found is None:
+        raise UnknownName("environment", name, (), next_step="ush command list")
     return found
 
 

@@ -66,8 +66,13 @@ def plan_get(
     client: IndexClient,
     host: Host,
     locations: Locations,
+    *,
+    newest: bool = False,
 ) -> Change:
-    """Plan to have these in an environment, with what they need, changing as little as possible."""
+    """Plan to have these in an environment, with what they need, changing as little as possible.
+
+    With `newest`, what is there is no reason to stay with its version.
+    """
     facts = base_of(environment, host)
     if not client.indexes:
         raise WordsOff(
@@ -76,7 +81,9 @@ def plan_get(
         )
     words = f"package get {' '.join(map(str, requests))} -e {environment.name}"
     wanted = _requests(environment, requests)
-    solution = run_solver(list(wanted.values()), target_of(facts), client, _present(environment), locations.cache)
+    solution = run_solver(
+        list(wanted.values()), target_of(facts), client, {} if newest else _present(environment), locations.cache
+    )
     distributions = _distributions(solution, wanted)
     lines = _lines(environment, distributions, solution)
     if set(distributions) == set(environment.contents.distributions):
@@ -98,7 +105,8 @@ def plan_get(
         ),
         download_bytes=size,
         disk_bytes=size * UNPACKED_RATIO,
-        relies_on=(f"environment {environment.name}",),
+        # One that is made by the same change relies on nothing before it.
+        relies_on=(f"environment {environment.name}",) if environment.edition else (),
     )
     prepare = next_edition(
         environment,

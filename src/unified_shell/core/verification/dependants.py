@@ -1,19 +1,22 @@
 """What works on an interpreter that `ush` keeps, and would stop working without it."""
 
+from unified_shell.core.commands.preferred import read_choices
 from unified_shell.core.environments.known import list_environments
 from unified_shell.core.interpreters.kept import Kept
-from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import inside
 
 __all__ = ["dependants_of"]
 
 
-def dependants_of(kept: Kept, host: Host, locations: Locations) -> tuple[str, ...]:
+def dependants_of(kept: Kept, locations: Locations) -> tuple[str, ...]:
     """Return environments on it and names that are preferred from it, each in a person's words."""
     environments = [
         f"environment {one.name}"
         for one in list_environments(locations)
         if inside(one.contents.interpreter, kept.prefix)
     ]
-    return tuple(environments)
+    names = [
+        f"the preferred name {one.name}" for one in read_choices(locations) if inside(one.candidate, kept.prefix)
+    ]
+    return (*environments, *names)

@@ -4,6 +4,7 @@ import os
 
 from unified_shell.core.environments.known import list_environments
 from unified_shell.core.interpreters.adopted import read_adopted
+from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.locations import Locations
 
 __all__ = ["managed_places"]
@@ -11,5 +12,7 @@ __all__ = ["managed_places"]
 
 def managed_places(locations: Locations) -> dict[str, str]:
     """Return folders of commands that belong to an environment or interpreter `ush` knows, with which."""
-    places = {str(os.path.dirname(one.executable)): f"interpreter {one.name}" for one in read_adopted(locations)}
+    named = [(one.executable, one.name) for one in read_adopted(locations)]
+    named += [(one.executable, one.name) for one in read_kept(locations)]
+    places = {str(os.path.dirname(executable)): f"interpreter {name}" for executable, name in named}
     return places | {str(one.layout.scripts): f"environment {one.name}" for one in list_environments(locations)}

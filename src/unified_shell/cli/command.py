@@ -1,0 +1,110 @@
+"""`ush command`."""
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import How, change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["command"]
+
+
+@click.group(cls=VerbGroup)
+def command() -> None:
+    """Single commands: which candidate answers to a name, and getting one from a distribution."""
+
+
+@command.command("list")
+@click.argument("pattern", default="")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
+    """List the commands that were decided on or got; with a PATTERN, every name that fits, and its candidates."""
+    from unified_shell.core.commands.patterns import match_names
+    from unified_shell.core.commands.preferred import read_choices
+    from unified_shell.core.verification.managed import managed_places
+    from unified_shell.views.command_view import print_choices, print_names
+    from unified_shell.views.json_view import json_text
+
+    choices = read_choices(bench.locations)
+    names = match_names(pattern, bench.host, managed_places(bench.locations)) if pattern else ()
+    if as_json:
+        bench.screen.result(json_text("commands", {"choices": choices, "names": names}))
+    elif pattern:
+        print_names(bench.screen, pattern, names, choices, bench.host.home)
+    else:
+        print_choices(bench.screen, choices, bench.host.home)
+    if pattern and not names:
+        click.get_current_context().exit(1)
+
+
+@command.command()
+@click.argument("name")
+@click.argument("candidate")
+@change_options
+@pass_bench
+def prefer(bench: Workbench, name: str, candidate: str, *, how: How) -> None:
+    """Let CANDIDATE, a path or the name of an interpreter or environment, answer to NAME in new sessions.
+
+    An interpreter's other names and scripts come with it, as one unit. Nothing of the system's own is touched.
+    """
+    from unified_shell.core.environments.owned_commands import plan_prefer_named
+
+    perform(bench, lambda: plan_prefer_named(name, candidate, bench.host, bench.locations), how)
+
+
+@command.command()
+@click.argument("name")
+@click.option("--from", "source", default="", metavar="DISTRIBUTION", help="What brings it; NAME, if not given.")
+@click.option("--interpreter", "wanted", default="", help="A path, a name or a version; else the session's.")
+@change_options
+@pass_bench
+def get(bench: Workbench, name: str, source: str, wanted: str, *, how: How) -> None:
+    """Get the command NAME from a Python distribution, into an environment of its own."""
+    from unified_shell.core.environments.got_commands import plan_get_command
+    from unified_shell.core.environments.packages import parse_request
+    from unified_shell.core.interpreters.adopting import choose_interpreter
+
+    request = parse_request(source or name)
+    facts = choose_interpreter(wanted, bench.host, bench.locations)
+    perform(
+        bench,
+        lambda: plan_get_command(name, request, facts, bench.indexes, host=bench.host, locations=bench.locations),
+        how,
+    )
+
+
+@command.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def refresh(bench: Workbench, name: str, *, how: How) -> None:
+    """Have the newest of the distribution that NAME came from; or the scripts that came to a preferred interpreter."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.commands.preferring import find_choice
+    from unified_shell.core.environments.got_commands import plan_refresh_command
+    from unified_shell.core.environments.owned_commands import plan_prefer_named
+
+    def make() -> Change:
+        choice = find_choice(name, bench.locations)
+        if choice.environment:
+            return plan_refresh_command(choice, bench.indexes, bench.host, bench.locations)
+        return plan_prefer_named(name, choice.candidate, bench.host, bench.locations)
+
+    perform(bench, make, how)
+
+
+@command.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def drop(bench: Workbench, name: str, *, how: How) -> None:
+    """Take the choice or the command NAME back; what answered before answers again."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.commands.preferring import find_choice
+    from unified_shell.core.environments.got_commands import plan_drop_command
+
+    def make() -> Change:
+        return plan_drop_command(find_choice(name, bench.locations), bench.host, bench.locations)
+
+    perform(bench, make, how)

@@ -1,0 +1,66 @@
+"""Names that a person decided on: one folder of links on the path, and for each choice what it put there."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from unified_shell.core.changes.records import read_records
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, from_record_text, join, to_record_text
+
+__all__ = ["TABLE", "Choice", "choice_value", "choices_file", "links_folder", "read_choices", "target_of"]
+
+TABLE = "command"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """One choice: the name that was asked for, the file that answers, and all names that came with it.
+
+    `distribution` is set where it was got from a distribution, into the environment `environment`.
+    """
+
+    name: str
+    candidate: Place
+    names: tuple[str, ...]
+    distribution: str = ""
+    environment: str = ""
+
+
+def links_folder(locations: Locations) -> Place:
+    """Return the folder of links."""
+    return join(locations.data, "commands")
+
+
+def choices_file(locations: Locations) -> Place:
+    """Return where the choices are kept."""
+    return join(locations.data, "wiring", "commands.toml")
+
+
+def read_choices(locations: Locations) -> tuple[Choice, ...]:
+    """Return the choices, by name."""
+    table = read_records(choices_file(locations)).get(TABLE, {})
+    rows = table.items() if isinstance(table, Mapping) else ()
+    return tuple(
+        Choice(
+            name=name,
+            candidate=from_record_text(str(value.get("candidate", ""))),
+            names=tuple(map(str, value.get("names", ()))),
+            distribution=str(value.get("distribution", "")),
+            environment=str(value.get("environment", "")),
+        )
+        for name, value in sorted(rows)
+    )
+
+
+def choice_value(choice: Choice) -> dict[str, object]:
+    """Return what is kept of a choice."""
+    value: dict[str, object] = {"candidate": to_record_text(choice.candidate), "names": list(choice.names)}
+    if choice.distribution:
+        value |= {"distribution": choice.distribution, "environment": choice.environment}
+    return value
+
+
+def target_of(choice: Choice, name: str) -> str:
+    """Return the file that a name of a choice leads to."""
+    return choice.candidate if name == choice.name else join(os.path.dirname(choice.candidate), name)

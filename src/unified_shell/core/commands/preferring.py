@@ -1,0 +1,183 @@
+"""Deciding which candidate answers to a name, and its unit with it: links in one managed folder, never elsewhere."""
+
+import base64
+import os
+from collections.abc import Sequence
+
+from unified_shell.core.changes.composing import combined
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, ReplaceFile, Step
+from unified_shell.core.errors import Refused, UnknownName
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.shells.dialects import SH
+from unified_shell.core.shells.dialects.dialect import Side
+from unified_shell.core.shells.hookup import chosen_shells
+from unified_shell.core.shells.path_faults import first_on
+from unified_shell.core.shells.search_paths import Wish, plan_path_add
+
+from .preferred import TABLE, Choice, choice_value, choices_file, links_folder, read_choices, target_of
+
+__all__ = ["find_choice", "link_steps", "on_path", "plan_drop_choice", "plan_prefer", "record_step"]
+
+MOST_LINES = 12
+
+
+def plan_prefer(choice: Choice, host: Host, locations: Locations, *, through_script: bool = False) -> Change:
+    """Plan to let a candidate answer to its names in new sessions.
+
+    `through_script`: a link would not do, since the program goes by the place that it is started from.
+    """
+    words = f"command prefer {choice.name} {shown(choice.candidate, host.home)}"
+    known = {one.name: one for one in read_choices(locations)}
+    _check_free(choice, known, locations)
+    before = known.get(choice.name)
+    if before == choice:
+        said = f"{choice.name} is answered by {shown(choice.candidate, host.home)} already"
+        return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+    steps = (
+        *(_removals(before, choice.names, locations) if before else ()),
+        *link_steps(choice, locations, through_script=through_script),
+        record_step(choice, before, locations),
+    )
+    plan = Plan(
+        words=words,
+        aim=f"Let {shown(choice.candidate, host.home)} answer to {choice.name}",
+        lines=tuple(_answer_lines(choice, host, locations)),
+        afterwards=(f"Start it: {choice.name}   (in a new session)",),
+    )
+    return combined(Change(plan=plan, prepare=lambda _staging: steps), on_path(choice.names, host, locations))
+
+
+def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change:
+    """Plan to take a choice back; what answered before answers again."""
+    folder = links_folder(locations)
+    entries = [one for one in host.search_path() if one != folder]
+    lines = []
+    for name in choice.names:
+        then = first_on(entries, name)
+        detail = f"then {shown(then, host.home)} answers" if then else "then nothing answers"
+        lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"command {name}", detail=detail))
+    value = to_json_text(choice_value(choice))
+    steps: tuple[Step, ...] = (
+        *_removals(choice, (), locations),
+        DropRecord(path=choices_file(locations), keys=(TABLE, choice.name), before=value),
+    )
+    plan = Plan(
+        words=f"command drop {choice.name}",
+        aim=f"Take {choice.name} from {shown(choice.candidate, host.home)} back",
+        lines=(*lines[:MOST_LINES], *_more(lines)),
+    )
+    return Change(plan=plan, prepare=lambda _staging: steps)
+
+
+def find_choice(name: str, locations: Locations) -> Choice:
+    """Return the choice of that name; raises UnknownName."""
+    known = {one.name: one for one in read_choices(locations)}
+    if name not in known:
+        raise UnknownName("preferred or got command", name, known, next_step="ush command list")
+    return known[name]
+
+
+def link_steps(choice: Choice, locations: Locations, *, through_script: bool = False) -> tuple[Step, ...]:
+    """Return the steps that let each name lead to its file; what is right already needs none."""
+    steps: list[Step] = []
+    for name in choice.names:
+        link, target = join(links_folder(locations), name), target_of(choice, name)
+        if through_script:
+            content = f'#!/bin/sh\nexec {SH.quote(target)} "$@"\n'.encode("utf-8", "surrogateescape")
+            found = read_file(link)
+            before = None if found is None else base64.b64encode(found[0]).decode("ascii")
+            after = base64.b64encode(content).decode("ascii")
+            steps.append(ReplaceFile(path=link, before=before, after=after, mode_bits=0o755))
+        elif (now := _leads_to(link)) != target:
+            steps.append(FlipLink(link=link, before=now, after=target))
+    return tuple(steps)
+
+
+def record_step(choice: Choice, before: Choice | None, locations: Locations) -> PutRecord:
+    """Return the step that keeps a choice."""
+    return PutRecord(
+        path=choices_file(locations),
+        keys=(TABLE, choice.name),
+        before=to_json_text(choice_value(before)) if before else "",
+        after=to_json_text(choice_value(choice)),
+    )
+
+
+def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
+    """Return the change that has the folder of links in front of PATH in new sessions."""
+    wish = Wish(directory=links_folder(locations), side=Side.FRONT, promised=tuple(names), outermost=True)
+    change = plan_path_add(wish, chosen_shells(host), host, locations)
+    # Which names answer from where is told by the choice itself, file by file.
+    told = tuple(
+        line
+        for line in change.plan.lines
+        if " will answer from " not in line.subject and " stays with " not in line.subject
+    )
+    plan = Plan(
+        words=change.plan.words,
+        aim=change.plan.aim,
+        lines=told,
+        relies_on=change.plan.relies_on,
+        nothing_to_do=change.plan.nothing_to_do,
+        afterwards=change.plan.afterwards[1:],
+    )
+    return Change(plan=plan, prepare=change.prepare, verify=change.verify)
+
+
+def _check_free(choice: Choice, known: dict[str, Choice], locations: Locations) -> None:
+    taken = {name: one.name for one in known.values() if one.name != choice.name for name in one.names}
+    held = [name for name in choice.names if name in taken]
+    if held:
+        other = taken[held[0]]
+        raise Refused(f"{held[0]} was decided on with {other}", next_step=f"ush command drop {other}   (then again)")
+    stranger = next((name for name in choice.names if _is_strange(name, known.get(choice.name), locations)), "")
+    if stranger:
+        place = join(links_folder(locations), stranger)
+        raise Refused(f"{place} was put there by something else", next_step=f"move {place} away, then again")
+
+
+def _is_strange(name: str, before: Choice | None, locations: Locations) -> bool:
+    there = os.path.lexists(join(links_folder(locations), name))
+    return there and (before is None or name not in before.names)
+
+
+def _removals(choice: Choice, but: Sequence[str], locations: Locations) -> list[Step]:
+    steps: list[Step] = []
+    for name in choice.names:
+        link = join(links_folder(locations), name)
+        if name in but or not os.path.lexists(link):
+            continue
+        if os.path.islink(link):
+            steps.append(FlipLink(link=link, before=_leads_to(link), after=""))
+        elif (found := read_file(link)) is not None:
+            before = base64.b64encode(found[0]).decode("ascii")
+            steps.append(ReplaceFile(path=link, before=before, after=None, mode_bits=0o755))
+    return steps
+
+
+def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[PlanLine]:
+    """Return a line for each name: what will answer to it, and what answers now."""
+    lines = []
+    for name in choice.names:
+        now = first_on([one for one in host.search_path() if one != links_folder(locations)], name)
+        target = target_of(choice, name)
+        kind = LineKind.CHANGE if now and now != target else LineKind.ADD
+        detail = f"shadows {shown(now, host.home)}" if now and now != target else ""
+        lines.append(PlanLine(kind=kind, subject=f"{name}: {shown(target, host.home)}", detail=detail))
+    return [*lines[:MOST_LINES], *_more(lines)]
+
+
+def _more(lines: Sequence[PlanLine]) -> list[PlanLine]:
+    more = len(lines) - MOST_LINES
+    return [PlanLine(kind=LineKind.NOTE, subject=f"and {more} more names")] if more > 0 else []
+
+
+def _leads_to(link: Place) -> str:
+    try:
+        return os.readlink(link)
+    except OSError:
+        return ""

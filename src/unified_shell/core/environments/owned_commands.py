@@ -1,0 +1,51 @@
+"""Commands by their owners: the file that is meant by an environment's or interpreter's name, and the choice of it."""
+
+import os
+
+from unified_shell.core.changes.plan import Change
+from unified_shell.core.commands.preferred import Choice
+from unified_shell.core.commands.preferring import plan_prefer
+from unified_shell.core.errors import WordsOff
+from unified_shell.core.interpreters.adopted import read_adopted
+from unified_shell.core.interpreters.kept import all_kept
+from unified_shell.core.interpreters.units import choice_of
+from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join
+
+from .known import list_environments
+
+__all__ = ["plan_prefer_named"]
+
+
+def plan_prefer_named(name: str, candidate: str, host: Host, locations: Locations) -> Change:
+    """Plan to prefer a candidate: a path, or the name of an interpreter or environment that has the command."""
+    path = _path_of(name, candidate, host, locations)
+    if not is_executable_file(path):
+        raise WordsOff(f"{path} is no executable file", next_step=f"ush look {name}")
+    folder = os.path.dirname(path)
+    in_environment = os.path.isfile(join(os.path.dirname(folder), "pyvenv.cfg"))
+    choice = choice_of(name, path)
+    if in_environment:
+        # A link to its python would start the base; and only what was asked for leaves an environment.
+        choice = Choice(name=name, candidate=path, names=(name,))
+    return plan_prefer(choice, host, locations, through_script=in_environment)
+
+
+def _path_of(name: str, candidate: str, host: Host, locations: Locations) -> Place:
+    if "/" in candidate:
+        return Place(os.path.normpath(join(host.working_directory, candidate)))
+    owners = {one.name: one.executable for one in read_adopted(locations)}
+    owners |= {one.name: one.executable for one in all_kept(host, locations)}
+    folders = {owner: os.path.dirname(path) for owner, path in owners.items()}
+    folders |= {one.name: one.layout.scripts for one in list_environments(locations)}
+    if candidate not in folders:
+        raise WordsOff(
+            f"{candidate!r} is neither a path nor an interpreter or environment here",
+            where=f"there are: {', '.join(sorted(folders)) or 'none'}",
+            next_step=f"ush command list {name}   (the candidates)",
+        )
+    path = join(folders[candidate], name)
+    own = owners.get(candidate)
+    return path if is_executable_file(path) or own is None else Place(own)

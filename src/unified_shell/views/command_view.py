@@ -1,0 +1,54 @@
+"""Commands and their candidates, as a person reads them."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.commands.patterns import MatchedName
+from unified_shell.core.commands.preferred import Choice
+from unified_shell.core.machine.places import shown
+
+from .screen import Screen
+from .tables import heading, print_table
+
+__all__ = ["print_choices", "print_names"]
+
+
+def print_choices(screen: Screen, choices: Sequence[Choice], home: str) -> None:
+    """Write what was decided on, one row each."""
+    if not choices:
+        screen.result(
+            "No command was decided on yet.\nNext: ush command list PATTERN   or   ush command prefer NAME CANDIDATE"
+        )
+        return
+    rows = [
+        (
+            one.name,
+            shown(one.candidate, home),
+            f"got from {one.distribution}" if one.distribution else "preferred",
+            ", ".join(name for name in one.names[:5] if name != one.name) + (" …" if len(one.names) > 5 else ""),
+        )
+        for one in choices
+    ]
+    print_table(screen, ("name", "answers", "how", "with it"), rows)
+
+
+def print_names(
+    screen: Screen, pattern: str, names: Sequence[MatchedName], choices: Sequence[Choice], home: str
+) -> None:
+    """Write every name that fits with its candidates, the one that answers first."""
+    decided = {name for one in choices for name in one.names}
+    heading(screen, f"{pattern}: {len(names)} name{'' if len(names) == 1 else 's'}")
+    rows = []
+    for one in names:
+        for number, path in enumerate(one.candidates or (one.file,)):
+            first = number == 0
+            state = one.state.value if first else ""
+            rows.append(
+                (
+                    one.name if first else "",
+                    state,
+                    shown(path, home),
+                    "decided on" if first and one.name in decided else "",
+                )
+            )
+    if rows:
+        print_table(screen, ("name", "state", "candidates", ""), rows, indent=2)
