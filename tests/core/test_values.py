@@ -26,6 +26,9 @@ from unified_shell.core.machine.places import (
 # Not values but workers, or values that hold functions or third parties' objects: none of them crosses rooms.
 WORKERS = {
     "Change",
+    "Getting",
+    "Workshop",
+    "AddressBook",
     "OwnWiring",
     "_Line",
     "Recipe",

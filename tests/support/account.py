@@ -106,7 +106,9 @@ def visible_state(home: Path) -> dict[str, str]:
     for folder, folders, files in os.walk(home):
         here = Path(folder)
         if here == data:
-            folders[:] = [one for one in folders if one in ("wiring", "interpreters", "environments")]
+            folders[:] = [
+                one for one in folders if one in ("wiring", "interpreters", "environments", "commands", "launchers")
+            ]
             files = []
         if here == home:
             folders[:] = [one for one in folders if one != ".cache"]

@@ -31,7 +31,12 @@ def match_names(pattern: str, host: Host, managed: Mapping[str, str]) -> tuple[M
     entries = [one for one in dict.fromkeys(host.search_path()) if one.startswith("/")]
     beside = [one for one in (*managed, *usual_folders(host)) if one not in entries]
     found: dict[str, list[tuple[bool, Place]]] = {}
+    seen: set[str] = set()
     for folder in (*entries, *beside):
+        # One folder is often reached by two names, such as /bin and /usr/bin.
+        if os.path.realpath(folder) in seen:
+            continue
+        seen.add(os.path.realpath(folder))
         try:
             names = os.listdir(folder)
         except OSError:

@@ -8,7 +8,16 @@ from unified_shell.core.changes.records import read_records
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, from_record_text, join, to_record_text
 
-__all__ = ["TABLE", "Choice", "choice_value", "choices_file", "links_folder", "read_choices", "target_of"]
+__all__ = [
+    "TABLE",
+    "Choice",
+    "choice_value",
+    "choices_file",
+    "launcher_place",
+    "links_folder",
+    "read_choices",
+    "target_of",
+]
 
 TABLE = "command"
 
@@ -17,7 +26,9 @@ TABLE = "command"
 class Choice:
     """One choice: the name that was asked for, the file that answers, and all names that came with it.
 
-    `distribution` is set where it was got from a distribution, into the environment `environment`.
+    `distribution` is set where it was got from a distribution, into the environment `environment`. With
+    `launcher`, a link would not do, since the program goes by the place that it is started from: the name leads
+    to a script that starts it.
     """
 
     name: str
@@ -25,6 +36,7 @@ class Choice:
     names: tuple[str, ...]
     distribution: str = ""
     environment: str = ""
+    launcher: bool = False
 
 
 def links_folder(locations: Locations) -> Place:
@@ -48,6 +60,7 @@ def read_choices(locations: Locations) -> tuple[Choice, ...]:
             names=tuple(map(str, value.get("names", ()))),
             distribution=str(value.get("distribution", "")),
             environment=str(value.get("environment", "")),
+            launcher=value.get("launcher") is True,
         )
         for name, value in sorted(rows)
     )
@@ -58,9 +71,16 @@ def choice_value(choice: Choice) -> dict[str, object]:
     value: dict[str, object] = {"candidate": to_record_text(choice.candidate), "names": list(choice.names)}
     if choice.distribution:
         value |= {"distribution": choice.distribution, "environment": choice.environment}
-    return value
+    return value | ({"launcher": True} if choice.launcher else {})
 
 
-def target_of(choice: Choice, name: str) -> str:
+def launcher_place(name: str, locations: Locations) -> Place:
+    """Return where the script of a name is, for a choice that needs one."""
+    return join(locations.data, "launchers", name)
+
+
+def target_of(choice: Choice, name: str, locations: Locations) -> str:
     """Return the file that a name of a choice leads to."""
+    if choice.launcher:
+        return launcher_place(name, locations)
     return choice.candidate if name == choice.name else join(os.path.dirname(choice.candidate), name)

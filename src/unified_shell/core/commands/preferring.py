@@ -1,46 +1,57 @@
 """Deciding which candidate answers to a name, and its unit with it: links in one managed folder, never elsewhere."""
 
-import base64
 import os
 from collections.abc import Sequence
+from dataclasses import replace
 
 from unified_shell.core.changes.composing import combined
+from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, ReplaceFile, Step
 from unified_shell.core.errors import Refused, UnknownName
+from unified_shell.core.findings import Finding
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, to_json_text
 from unified_shell.core.shells.dialects import SH
 from unified_shell.core.shells.dialects.dialect import Side
-from unified_shell.core.shells.hookup import chosen_shells
+from unified_shell.core.shells.hookup import chosen_shells, wired_modes
+from unified_shell.core.shells.meanings import ask_meaning
 from unified_shell.core.shells.path_faults import first_on
 from unified_shell.core.shells.search_paths import Wish, plan_path_add
 
-from .preferred import TABLE, Choice, choice_value, choices_file, links_folder, read_choices, target_of
+from .preferred import (
+    TABLE,
+    Choice,
+    choice_value,
+    choices_file,
+    launcher_place,
+    links_folder,
+    read_choices,
+    target_of,
+)
 
 __all__ = ["find_choice", "link_steps", "on_path", "plan_drop_choice", "plan_prefer", "record_step"]
 
 MOST_LINES = 12
 
 
-def plan_prefer(choice: Choice, host: Host, locations: Locations, *, through_script: bool = False) -> Change:
-    """Plan to let a candidate answer to its names in new sessions.
-
-    `through_script`: a link would not do, since the program goes by the place that it is started from.
-    """
+def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
+    """Plan to let a candidate answer to its names in new sessions."""
     words = f"command prefer {choice.name} {shown(choice.candidate, host.home)}"
     known = {one.name: one for one in read_choices(locations)}
-    _check_free(choice, known, locations)
     before = known.get(choice.name)
+    choice, yielding = _settled(choice, known)
+    _check_strangers(choice, yielding or before, locations)
     if before == choice:
         said = f"{choice.name} is answered by {shown(choice.candidate, host.home)} already"
         return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
     steps = (
         *(_removals(before, choice.names, locations) if before else ()),
-        *link_steps(choice, locations, through_script=through_script),
+        *link_steps(choice, locations),
         record_step(choice, before, locations),
+        *_yielded(yielding, choice.name, locations),
     )
     plan = Plan(
         words=words,
@@ -48,7 +59,8 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations, *, through_scr
         lines=tuple(_answer_lines(choice, host, locations)),
         afterwards=(f"Start it: {choice.name}   (in a new session)",),
     )
-    return combined(Change(plan=plan, prepare=lambda _staging: steps), on_path(choice.names, host, locations))
+    change = Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
+    return combined(change, on_path(choice.names, host, locations))
 
 
 def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change:
@@ -81,18 +93,15 @@ def find_choice(name: str, locations: Locations) -> Choice:
     return known[name]
 
 
-def link_steps(choice: Choice, locations: Locations, *, through_script: bool = False) -> tuple[Step, ...]:
+def link_steps(choice: Choice, locations: Locations) -> tuple[Step, ...]:
     """Return the steps that let each name lead to its file; what is right already needs none."""
     steps: list[Step] = []
     for name in choice.names:
-        link, target = join(links_folder(locations), name), target_of(choice, name)
-        if through_script:
-            content = f'#!/bin/sh\nexec {SH.quote(target)} "$@"\n'.encode("utf-8", "surrogateescape")
-            found = read_file(link)
-            before = None if found is None else base64.b64encode(found[0]).decode("ascii")
-            after = base64.b64encode(content).decode("ascii")
-            steps.append(ReplaceFile(path=link, before=before, after=after, mode_bits=0o755))
-        elif (now := _leads_to(link)) != target:
+        link, target = join(links_folder(locations), name), target_of(choice, name, locations)
+        if choice.launcher:
+            script = f'#!/bin/sh\nexec {SH.quote(choice.candidate)} "$@"\n'
+            steps += _script_steps(launcher_place(name, locations), script)
+        if (now := _leads_to(link)) != target:
             steps.append(FlipLink(link=link, before=now, after=target))
     return tuple(steps)
 
@@ -128,13 +137,50 @@ def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
     return Change(plan=plan, prepare=change.prepare, verify=change.verify)
 
 
-def _check_free(choice: Choice, known: dict[str, Choice], locations: Locations) -> None:
-    taken = {name: one.name for one in known.values() if one.name != choice.name for name in one.names}
-    held = [name for name in choice.names if name in taken]
-    if held:
-        other = taken[held[0]]
-        raise Refused(f"{held[0]} was decided on with {other}", next_step=f"ush command drop {other}   (then again)")
-    stranger = next((name for name in choice.names if _is_strange(name, known.get(choice.name), locations)), "")
+def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding, ...]:
+    """Ask new sessions of the wired shells what answers to the name now."""
+    link = join(links_folder(locations), choice.name)
+    found = []
+    for dialect, mode in wired_modes(host):
+        meaning = ask_meaning(dialect, mode, choice.name, host)
+        holds = meaning.file == link and not meaning.instead
+        answer = f"by {shown(choice.candidate, host.home)}"
+        if not holds:
+            answer = meaning.trouble or meaning.instead or f"by {meaning.file or 'nothing'}"
+        found.append(
+            Finding(
+                subject=f"new {mode.value} {dialect.name}",
+                question=f"{choice.name} is answered",
+                holds=holds,
+                answer=answer,
+                remedy="" if holds else f"ush look {choice.name}",
+            )
+        )
+    return tuple(found)
+
+
+def _settled(choice: Choice, known: dict[str, Choice]) -> tuple[Choice, Choice | None]:
+    """Return the choice without names of its unit that others hold, and the one whose unit held its own name.
+
+    A name that only came along with another choice goes to the one that asks for it by name.
+    """
+    others = {name: one for one in known.values() if one.name != choice.name for name in one.names}
+    yielding = others.get(choice.name)
+    if yielding is not None and yielding.name == choice.name:
+        yielding = None
+    names = tuple(name for name in choice.names if name == choice.name or name not in others)
+    return replace(choice, names=names), yielding
+
+
+def _yielded(yielding: Choice | None, name: str, locations: Locations) -> tuple[Step, ...]:
+    if yielding is None:
+        return ()
+    after = replace(yielding, names=tuple(one for one in yielding.names if one != name))
+    return (record_step(after, yielding, locations),)
+
+
+def _check_strangers(choice: Choice, before: Choice | None, locations: Locations) -> None:
+    stranger = next((name for name in choice.names if _is_strange(name, before, locations)), "")
     if stranger:
         place = join(links_folder(locations), stranger)
         raise Refused(f"{place} was put there by something else", next_step=f"move {place} away, then again")
@@ -146,17 +192,22 @@ def _is_strange(name: str, before: Choice | None, locations: Locations) -> bool:
 
 
 def _removals(choice: Choice, but: Sequence[str], locations: Locations) -> list[Step]:
+    """Return the steps that take a choice's links away, but for names that go on with another target."""
     steps: list[Step] = []
     for name in choice.names:
         link = join(links_folder(locations), name)
-        if name in but or not os.path.lexists(link):
-            continue
-        if os.path.islink(link):
+        if name not in but and os.path.islink(link):
             steps.append(FlipLink(link=link, before=_leads_to(link), after=""))
-        elif (found := read_file(link)) is not None:
-            before = base64.b64encode(found[0]).decode("ascii")
-            steps.append(ReplaceFile(path=link, before=before, after=None, mode_bits=0o755))
+        if choice.launcher:
+            steps += _script_steps(launcher_place(name, locations), None)
     return steps
+
+
+def _script_steps(path: Place, script: str | None) -> list[Step]:
+    found = read_file(path)
+    before = None if found is None else kept_bytes(found[0])
+    after = None if script is None else kept_bytes(script.encode("utf-8", "surrogateescape"))
+    return [] if before == after else [ReplaceFile(path=path, before=before, after=after, mode_bits=0o755)]
 
 
 def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[PlanLine]:
@@ -164,7 +215,7 @@ def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[Plan
     lines = []
     for name in choice.names:
         now = first_on([one for one in host.search_path() if one != links_folder(locations)], name)
-        target = target_of(choice, name)
+        target = choice.candidate if choice.launcher else target_of(choice, name, locations)
         kind = LineKind.CHANGE if now and now != target else LineKind.ADD
         detail = f"shadows {shown(now, host.home)}" if now and now != target else ""
         lines.append(PlanLine(kind=kind, subject=f"{name}: {shown(target, host.home)}", detail=detail))

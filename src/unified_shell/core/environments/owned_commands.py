@@ -29,8 +29,8 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
     choice = choice_of(name, path)
     if in_environment:
         # A link to its python would start the base; and only what was asked for leaves an environment.
-        choice = Choice(name=name, candidate=path, names=(name,))
-    return plan_prefer(choice, host, locations, through_script=in_environment)
+        choice = Choice(name=name, candidate=path, names=(name,), launcher=True)
+    return plan_prefer(choice, host, locations)
 
 
 def _path_of(name: str, candidate: str, host: Host, locations: Locations) -> Place:

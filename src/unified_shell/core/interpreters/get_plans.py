@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from unified_shell.core.changes.composing import combined
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
@@ -89,10 +89,9 @@ def plan_get(
         form=wish.form,
         platform=wish.platform,
     )
-    name = _free_name(wish.name or origin.name, locations)
     getting = Getting(
         origin=origin,
-        name=name,
+        name=_free_name(wish.name or origin.name, locations),
         wish=build,
         host=host,
         locations=locations,
@@ -100,28 +99,35 @@ def plan_get(
         progress=progress,
     )
     licence_lines, licence_steps = _licence(origin, wish, locations)
-    need = needed_bytes(origin, locations)
-    plan = Plan(
-        words=typed if locations.scope is Scope.ME else f"{typed} --for everyone",
-        aim=f"Get the interpreter {name}",
-        lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"interpreter {name}", detail=shown(getting.target, host.home)),
-            *_origin_lines(origin, asked, host),
-            *_build_lines(origin, build, host),
-            *licence_lines,
-            PlanLine(
-                kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk while it is made" if need else ""
-            ),
-        ),
-        download_bytes=0 if origin.file or origin.folder else origin.size_bytes,
-        disk_bytes=need,
-        afterwards=_afterwards(name, getting.target, origin, host),
-    )
-    plan = _without_empty(plan)
+    plan = _plan(getting, typed, asked, licence_lines)
     change = getting.change(plan, licence_steps)
     if not wish.side:
         return change
     return combined(change, _on_path(getting, origin, wish.side, locations))
+
+
+def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine]) -> Plan:
+    origin, host, locations = getting.origin, getting.host, getting.locations
+    need = needed_bytes(origin, locations)
+    disk = (
+        [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk while it is made")] if need else []
+    )
+    return Plan(
+        words=typed if locations.scope is Scope.ME else f"{typed} --for everyone",
+        aim=f"Get the interpreter {getting.name}",
+        lines=(
+            PlanLine(
+                kind=LineKind.ADD, subject=f"interpreter {getting.name}", detail=shown(getting.target, host.home)
+            ),
+            *_origin_lines(origin, asked, host),
+            *_build_lines(origin, getting.wish, host),
+            *licence,
+            *disk,
+        ),
+        download_bytes=0 if origin.file or origin.folder else origin.size_bytes,
+        disk_bytes=need,
+        afterwards=_afterwards(getting.name, getting.target, origin, host),
+    )
 
 
 def _checked_build(build: BuildWish) -> BuildWish:
@@ -238,17 +244,15 @@ def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) 
     language = origin.source_language or (origin.description.language.lower() if origin.description else "python")
     version = origin.description.version if origin.description else getting.name.rpartition("-")[2]
     short = ".".join(version.split(".")[:2])
-    promised = tuple(one.replace("{short}", short) for one in COMMANDS.get(language, (language,)))
+    known = tuple(one.replace("{short}", short) for one in COMMANDS.get(language, (language,)))
+    promised = origin.commands or known
     wish = Wish(directory=join(getting.target, "bin"), side=Side(side), promised=promised, outermost=True)
     return plan_path_add(wish, chosen_shells(getting.host), getting.host, locations)
 
 
 def _afterwards(name: str, target: Place, origin: Origin, host: Host) -> tuple[str, ...]:
     lines = [f"Where it is:  {shown(join(target, 'bin'), host.home)}"]
-    if origin.source_language in ("", "python"):
+    language = origin.source_language or (origin.description.language if origin.description else "python")
+    if language.lower() == "python":
         lines.append(f"Make an environment on it: ush environment new NAME --interpreter {name}")
     return tuple(lines)
-
-
-def _without_empty(plan: Plan) -> Plan:
-    return replace(plan, lines=tuple(line for line in plan.lines if line.subject))

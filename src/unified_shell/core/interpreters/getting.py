@@ -85,7 +85,7 @@ class Getting:
                     tree, found, old = self._build(source, found, work)
             placed = join(staging, "tree")
             shutil.move(tree, placed)
-        self._free(placed, old)
+        self._free(placed, old, found.language)
         kept = self._write_origin(placed, found, digest)
         return placed, kept, old, records
 
@@ -155,12 +155,18 @@ class Getting:
         os.makedirs(os.path.dirname(log), exist_ok=True)
         return Workshop(folder=work, log=log, host=self.host, progress=self.progress)
 
-    def _free(self, tree: Place, old: str) -> None:
+    def _free(self, tree: Place, old: str, language: str) -> None:
         if not old:
             return
         self.progress("free it from where it was built")
         if old != self.target:
-            free_tree(tree, old, self.target)
+            moved = free_tree(tree, old, self.target, finds_itself=language == "python")
+            if moved.stuck and language != "python":
+                raise CouldNot(
+                    f"it cannot stand on its own: {moved.stuck[0]} has its place compiled in, {old},"
+                    f" and {self.target} is longer; nothing was changed",
+                    next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
+                )
         faults = check_libraries(tree, old)
         if faults:
             raise CouldNot(

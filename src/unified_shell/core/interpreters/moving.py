@@ -1,7 +1,7 @@
 """Letting a tree that was built for one place stand on its own in another.
 
 What names the old place is told by kind: run paths of programs and libraries become relative to the file; a
-prefix compiled in is overwritten where the new one is no longer; scripts, build settings and other texts are
+place compiled in is overwritten where the new one is no longer; scripts, build settings and other texts are
 rewritten; links inside the tree become relative; rows of RECORD follow the files that were changed. Byte code
 is left alone: importing it sets its file names anew. What was established by trying says why.
 """
@@ -31,7 +31,7 @@ BYTE_CODE = (".pyc", ".pyo", ".a", ".o")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Moved:
-    """What was rewritten: numbers of programs and libraries, texts, links; `stuck` prefixes that did not fit."""
+    """What was rewritten: numbers of programs and libraries, texts, links; `stuck` ones that still name the old place."""
 
     programs: int = 0
     texts: int = 0
@@ -39,9 +39,11 @@ class Moved:
     stuck: tuple[str, ...] = ()
 
 
-def free_tree(tree: str, old: str, new: str) -> Moved:
+def free_tree(tree: str, old: str, new: str, *, finds_itself: bool = True) -> Moved:
     """Rewrite a tree, standing in staging, that was built for `old` and will stand at `new`.
 
+    `finds_itself`: its program finds its files from where it stands, as CPython does, and falls back to a
+    compiled place only; else every path below the old place that is compiled in is rewritten as well.
     Raises CouldNot where a program cannot be freed.
     """
     programs, texts, links = 0, 0, 0
@@ -56,7 +58,10 @@ def free_tree(tree: str, old: str, new: str) -> Moved:
             continue
         if content.startswith(b"\x7fELF"):
             fresh = _freed_program(content, path, tree, old, new)
-            stuck += [os.path.relpath(path, tree)] if _holds_prefix(fresh, old) else []
+            if not finds_itself:
+                fresh = _with_paths(fresh, os.fsencode(old), os.fsencode(new))
+            still = _holds_prefix(fresh, old) or (not finds_itself and os.fsencode(f"{old}/") in fresh)
+            stuck += [os.path.relpath(path, tree)] if still else []
             programs += fresh != content
         else:
             fresh = _freed_text(content, old, new)
@@ -160,6 +165,16 @@ def _with_prefix(content: bytes, old: bytes, new: bytes) -> bytes:
     if len(new) > len(old):
         return content
     return content.replace(b"\0" + old + b"\0", b"\0" + new + b"\0" * (len(old) - len(new) + 1))
+
+
+def _with_paths(content: bytes, old: bytes, new: bytes) -> bytes:
+    """Rewrite paths below the old place, each to the same length by more slashes.
+
+    So whatever else is in a string, or shares its end, stays where it is.
+    """
+    if len(new) > len(old):
+        return content
+    return content.replace(old + b"/", new + b"/" * (len(old) - len(new) + 1))
 
 
 def _holds_prefix(content: bytes, old: str) -> bool:

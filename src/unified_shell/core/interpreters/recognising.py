@@ -8,6 +8,7 @@ from enum import Enum
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.elf import read_elf
 from unified_shell.core.machine.executables import FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import from_json_text, join
@@ -66,7 +67,7 @@ def recognise(tree: str, host: Host, *, executable: str = "") -> Recognised:
         language=language,
         version="",
         executable=path,
-        built_for=prefix or (_prefix_of_python(tree) if language == "python" else ""),
+        built_for=prefix or _built_for(tree, path, language),
     )
 
 
@@ -120,6 +121,23 @@ def _source_version(language: str, path: str) -> str:
         return found[1] if found else ""
     parts = [re.search(rf'#define\s+LUA_VERSION_{one}\s+"?(\d+)', text) for one in ("MAJOR", "MINOR", "RELEASE")]
     return ".".join(one[1] for one in parts if one)
+
+
+def _built_for(tree: str, executable: str, language: str) -> str:
+    """Return the prefix that a tree was made for, as far as anything in it tells."""
+    if language == "python" and (prefix := _prefix_of_python(tree)):
+        return prefix
+    elf = read_elf(os.path.realpath(join(tree, executable)))
+    for folder in (*elf.run_path, *elf.inherited_path) if elf is not None else ():
+        # A run path of PREFIX/lib, where the tree has a lib as well.
+        if folder.startswith("/") and os.path.isdir(join(tree, os.path.basename(folder))):
+            return os.path.dirname(folder)
+    for name in _sorted_names(join(tree, "bin")):
+        interpreter = read_executable(join(tree, "bin", name)).interpreter
+        prefix, _, rest = interpreter.rpartition("/bin/")
+        if prefix and os.path.lexists(join(tree, "bin", rest)) and prefix not in ("", "/usr", "/usr/local"):
+            return prefix
+    return ""
 
 
 def _prefix_of_python(tree: str) -> str:

@@ -14,19 +14,21 @@ MOST_FILES = 100
 
 
 def script_key(path: str, host: Host) -> str:
-    """Return the name under which such a script's answer is kept: it holds for these variables and this folder."""
+    """Return the name under which such a script's answer is kept.
+
+    It holds for these variables, for where one stands, and while there are the same files that may be settings.
+    """
     variables = "\0".join(f"{name}={value}" for name, value in sorted(host.variables) if name not in IDLE_VARIABLES)
-    settled = f"{host.working_directory}\0{variables}"
+    settled = "\0".join((host.working_directory, variables, *script_depends_on(path, host)))
     return f"{path}\0{digest_of_bytes(os.fsencode(settled))[:24]}"
 
 
 def script_depends_on(path: str, host: Host) -> tuple[str, ...]:
     """Return the files that may hold its settings: beside its folder, and hidden ones from here up to the root."""
-    above = os.path.dirname(os.path.dirname(path))
-    found = [above, *_files(above, hidden=False)]
+    found = _files(os.path.dirname(os.path.dirname(path)), hidden=False)
     folder = str(host.working_directory)
     while True:
-        found += [folder, *_files(folder, hidden=True)]
+        found += _files(folder, hidden=True)
         if folder == os.path.dirname(folder):
             return tuple(found)
         folder = os.path.dirname(folder)

@@ -14,6 +14,7 @@ from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.shells.path_faults import commands_in
 from unified_shell.core.transfers.addresses import shown_address
 
 from .recognising import guess_from_names
@@ -22,6 +23,7 @@ from .requesting import Asked, version_fits
 __all__ = ["KNOWN_TABLE", "FindDescribed", "Origin", "known_archives_file", "settle_origin"]
 
 KNOWN_TABLE = "archive"
+COMMAND = re.compile(r"([^/]+/)?bin/[^/]+$")
 FindDescribed = Callable[[Callable[[Description], bool]], Listed | None]
 
 
@@ -30,7 +32,8 @@ class Origin:
     """One file or folder that an interpreter is made from.
 
     `source_language` is set where it is known to be a source; `sha256` is what it must have, empty where it is
-    to be recorded; `size_bytes` is its own size, `tree_bytes` what it unpacks to, both 0 where unknown.
+    to be recorded; `size_bytes` is its own size, `tree_bytes` what it unpacks to, both 0 where unknown;
+    `commands` are those that a ready-built one brings, as far as it is here to be looked at.
     """
 
     name: str
@@ -41,6 +44,7 @@ class Origin:
     size_bytes: int = 0
     tree_bytes: int = 0
     source_language: str = ""
+    commands: tuple[str, ...] = ()
     description: Description | None = None
     form: Form | None = None
 
@@ -71,7 +75,8 @@ def settle_origin(
     Raises CouldNot where no catalog describes it, Refused where it has to be fetched by hand first.
     """
     if asked.folder:
-        return Origin(name=_clean(os.path.basename(asked.folder)), address="", folder=asked.folder)
+        name = _clean(os.path.basename(asked.folder))
+        return Origin(name=name, address="", folder=asked.folder, commands=commands_in(join(asked.folder, "bin")))
     if asked.file:
         return _of_file(asked.file, sha256)
     if asked.address:
@@ -97,6 +102,9 @@ def _of_file(path: str, sha256: str) -> Origin:
         size_bytes=size,
         tree_bytes=expected_bytes(path),
         source_language=language,
+        commands=()
+        if language
+        else tuple(dict.fromkeys(re.sub(r".*/", "", one) for one in names if COMMAND.match(one))),
     )
 
 

@@ -2,6 +2,7 @@
 
 import os
 
+from unified_shell.core.commands.preferred import links_folder
 from unified_shell.core.environments.known import list_environments
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.kept import read_kept
@@ -15,4 +16,5 @@ def managed_places(locations: Locations) -> dict[str, str]:
     named = [(one.executable, one.name) for one in read_adopted(locations)]
     named += [(one.executable, one.name) for one in read_kept(locations)]
     places = {str(os.path.dirname(executable)): f"interpreter {name}" for executable, name in named}
+    places[str(links_folder(locations))] = "the preferred commands"
     return places | {str(one.layout.scripts): f"environment {one.name}" for one in list_environments(locations)}

@@ -1,0 +1,135 @@
+"""Descriptions and catalogs: every mistake at once, with its line and what was expected."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from support.interpreters import archive_of, catalog_of, script_tree
+from unified_shell.core.catalogs.parsing import parse_description
+from unified_shell.core.catalogs.reading import find_described, read_catalog, why_unreadable
+from unified_shell.core.catalogs.toml_lines import key_lines
+from unified_shell.core.changes.named_addresses import NamedAddress
+from unified_shell.core.errors import DescriptionBroken, UshError
+from unified_shell.core.machine.host import read_host
+from unified_shell.core.transfers.fetching import Fetcher
+
+GOOD = """\
+kind = "suite"
+name = "humscan"
+version = "1.4"
+summary = "Turns recordings into spectra"
+categories = ["acoustics"]
+
+[licence]
+spdx = "MIT OR (Apache-2.0 AND BSD-3-Clause)"
+
+[[form]]
+kind = "source"
+file = "humscan-1.4.tar.xz"
+url = "https://catalog.apiary.example/humscan-1.4.tar.xz"
+sha256 = "%s"
+size = 4000
+build = [
+  ["make"],
+  ["make", "install"],
+]
+
+[needs]
+commands = { make = ">=4" }
+disk = "30 MB"
+
+[offers]
+search-path = { PATH = "bin" }
+
+[[check]]
+command = ["humscan", "--version"]
+
+[trial]
+commands = [["humscan", "a.wav"]]
+makes = { "a.png" = "not empty" }
+processes = 2
+""" % ("0" * 64)
+
+MISTAKES = {
+    "misspelt key": (
+        'summary = "',
+        'sumary = "',
+        ["line 1: summary is missing", "line 4: nothing here is called 'sumary'"],
+    ),
+    "number for text": ('version = "1.4"', "version = 1.4", ["line 3: version = 1.4; expected a text"]),
+    "no version": ('version = "1.4"', 'version = "newest"', ["line 3: version = 'newest'; expected a version"]),
+    "licence in words": ("MIT OR (", "free for all (", ["line 8: spdx = ", "expected an SPDX expression"]),
+    "hash too short": ("0" * 64, "0" * 63, ["line 14: sha256 = ", "64 hexadecimal digits"]),
+    "both ways to fetch": ("size = 4000", 'by-hand = "sign in"', ["line 13: expected either url, or by-hand"]),
+    "commands as text": ('["make", "install"],', '"make install",', ["line 16: build: expected a list of commands"]),
+    "size": ('"30 MB"', '"much"', ["line 23: disk = 'much'; expected a size such as '300 MB'"]),
+    "outside": (
+        'kind = "source"',
+        'kind = "source"\nroot = "../x"',
+        ["line 12: root = '../x'; expected a place inside"],
+    ),
+    "no form": ("[[form]]", "[form]", ["line 10: form = ", "expected one or more [[form]]"]),
+    "empty check": ('command = ["humscan", "--version"]', "", ["line 28: expected either command or module"]),
+    "no TOML": ("[needs]", "[needs", ["it is no TOML", "line 21"]),
+}
+
+
+@pytest.mark.parametrize(("good", "bad", "told"), MISTAKES.values(), ids=MISTAKES.keys())
+def test_mistakes_are_told_with_their_lines(good: str, bad: str, told: list[str]) -> None:
+    assert GOOD.count(good) == 1
+    with pytest.raises(DescriptionBroken) as caught:
+        parse_description(GOOD.replace(good, bad).encode(), "humscan.toml")
+    for one in told:
+        assert one in str(caught.value)
+
+
+def test_all_mistakes_are_told_at_once_and_a_good_file_is_read() -> None:
+    worse = GOOD.replace('"1.4"', '"x"', 1).replace("0" * 64, "y").replace('"30 MB"', "30")
+    with pytest.raises(DescriptionBroken, match="3 mistakes") as caught:
+        parse_description(worse.encode(), "humscan.toml")
+    assert [line.split(":")[0].strip() for line in str(caught.value).splitlines()[1:]] == [
+        "line 3",
+        "line 14",
+        "line 23",
+    ]
+    found = parse_description(GOOD.encode(), "humscan.toml")
+    assert found.forms[0].build == (("make",), ("make", "install"))
+    assert (found.needs.disk_bytes, found.offers.search_paths) == (30_000_000, (("PATH", "bin"),))
+    assert found.trial is not None
+    assert found.trial.processes == 2
+
+
+@given(
+    st.lists(
+        st.sampled_from(
+            ["a = 1", 'b.c = "x"', "[t]", "[[u]]", "[u.v]", "d = [\n1,\n2]", 'e = """\n[x]\n"""', "# c", ""]
+        ),
+        max_size=12,
+    )
+)
+def test_lines_of_keys_are_where_the_keys_are(lines: list[str]) -> None:
+    text = "\n".join(lines)
+    rows = text.splitlines()
+    for keys, line in key_lines(text).items():
+        names = [key for key in keys if isinstance(key, str)]
+        assert names[-1] in rows[line - 1], (keys, line)
+
+
+def test_a_catalog_is_checked_on_reading(tmp_path: Path) -> None:
+    archive = archive_of(script_tree(tmp_path / "lua"), tmp_path / "lua.tar.gz")
+    folder = catalog_of(tmp_path / "catalog", archive)
+    fetcher, address = Fetcher(read_host()), NamedAddress(name="apiary", address=folder.as_uri())
+    read = read_catalog(address, fetcher)
+    assert ([one.description.name for one in read.listed], read.faults) == (["lua"], ())
+    found = find_described([address], fetcher, lambda one: one.version.startswith("5.4"))
+    assert found is not None
+    assert find_described([address], fetcher, lambda one: one.version == "5.3") is None
+    (folder / "catalog.toml").write_text(f'[[description]]\nfile = "lua.toml"\nsha256 = "{"0" * 64}"\n')
+    assert "is not the one that the catalog lists" in why_unreadable(folder.as_uri(), fetcher)
+    (folder / "catalog.toml").write_text('[[description]]\nfile = "gone.toml"\n')
+    assert "there is no gone.toml" in why_unreadable(folder.as_uri(), fetcher)
+    (folder / "catalog.toml").write_text('[[describtion]]\nfile = "lua.toml"\n')
+    with pytest.raises(UshError, match="did you mean description"):
+        read_catalog(address, fetcher)

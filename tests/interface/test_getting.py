@@ -1,0 +1,267 @@
+"""Interpreters and commands as they are got, preferred and dropped: the installed `ush` on real files."""
+
+import os
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from support.account import BASE_PYTHON, Account, visible_state
+from support.interpreters import archive_of, catalog_of, lua_tree, script_tree, source_tree
+from support.wheels import wheel
+
+LUA_SOURCE = os.environ.get("USH_TEST_LUA_SOURCE", "")
+
+
+def test_a_ready_archive_is_freed_wired_used_and_dropped(account: Account, tmp_path: Path) -> None:
+    built = lua_tree(tmp_path / f"far{' away' * 30}")
+    (built / "share/absolute").unlink()
+    archive = archive_of(built, tmp_path / "lua-5.4.9.tar.xz")
+    shutil.rmtree(built)
+    before = visible_state(account.home)
+    got = account.ush("interpreter", "get", archive, "--front", "--yes")
+    assert "lua" in got.out
+    prefix = account.data / "interpreters/lua-5.4.9"
+    assert account.session("lua prefix").out == f"{prefix}\n"
+    found = account.ush("interpreter", "list", "--json").json()
+    assert [(one["name"], one["version"], one["form"]) for one in found["kept"]] == [
+        ("lua-5.4.9", "5.4.9", "archive")
+    ]
+    assert [one["version"] for one in found["others"] if str(prefix) in one["names"][0]] == ["5.4.9"]
+    ready = account.ush("interpreter", "get", "lua", "5.4.9", "--yes")
+    assert "is ready" in ready.out
+    again = account.ush("interpreter", "get", archive, "--yes", code=3)
+    assert "there is an interpreter named lua-5.4.9 already" in again.err
+    account.ush("interpreter", "drop", "lua-5.4.9", "--yes")
+    assert not prefix.exists()
+    account.ush("undo", "--yes")
+    assert account.session("lua prefix").out == f"{prefix}\n"
+    account.ush("undo", "1", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_a_folder_is_copied_and_a_catalog_describes(account: Account, tmp_path: Path) -> None:
+    short = account.ush("interpreter", "get", lua_tree(tmp_path / "x"), "--name", "copied", "--yes", code=4)
+    assert "has its place compiled in" in short.err
+    here = lua_tree(tmp_path / f"here{'x' * 120}")
+    account.ush("interpreter", "get", here, "--name", "copied", "--yes")
+    shutil.rmtree(here)
+    assert subprocess.run([account.data / "interpreters/copied/bin/lua"], check=False).returncode == 0
+    archive = archive_of(script_tree(tmp_path / "lua", "5.5.1"), tmp_path / "lua.tar.gz")
+    account.ush("catalog", "add", "apiary", catalog_of(tmp_path / "catalog", archive, version="5.5.1"), "--yes")
+    assert "Hums (MIT)" in account.ush("catalog", "show", "apiary").out
+    assert "licence: MIT" in account.ush("interpreter", "get", "lua", ">=5.5", "--yes").out
+    assert (account.data / "interpreters/lua-5.5.1").is_dir()
+    archive.write_bytes(archive.read_bytes() + b"\0")
+    account.ush("interpreter", "drop", "lua-5.5.1", "--yes")
+    shutil.rmtree(account.home / ".cache/unified-shell/archives")
+    changed = account.ush("interpreter", "get", "lua", ">=5.5", "--yes", code=4)
+    assert "is not what was promised" in changed.err
+    nothing = account.ush("interpreter", "get", "lua", "9.1", "--yes", code=4)
+    assert "no catalog describes lua 9.1" in nothing.err
+
+
+def test_licences_and_files_fetched_by_hand(account: Account, tmp_path: Path) -> None:
+    archive = archive_of(script_tree(tmp_path / "lua", "5.6.0"), tmp_path / "lua.tar.gz")
+    folder = catalog_of(
+        tmp_path / "catalog", archive, 'asks-acceptance = true\ntext = "Feed the bees."\n', version="5.6.0"
+    )
+    account.ush("catalog", "add", "apiary", folder, "--yes")
+    refused = account.ush("interpreter", "get", "lua", "5.6", "--yes", code=3)
+    assert "Feed the bees." in refused.err
+    account.ush("interpreter", "get", "lua", "5.6", "--accept", "lua", "--yes")
+    account.ush("interpreter", "drop", "lua-5.6.0", "--yes")
+    account.ush("interpreter", "get", "lua", "5.6", "--yes")
+    account.ush("interpreter", "drop", "lua-5.6.0", "--yes")
+    text = (folder / "lua.toml").read_text()
+    by_hand = "\n".join('by-hand = "sign in first"' if line.startswith("url") else line for line in text.splitlines())
+    (folder / "lua.toml").write_text(by_hand)
+    told = account.ush("interpreter", "get", "lua", "5.6", "--yes", code=3)
+    assert "sign in first" in told.err
+    assert "--archive lua.tar.gz" in told.err
+    shutil.copy(archive, account.home)
+    account.ush("interpreter", "get", "lua", "5.6", "--archive", "lua.tar.gz", "--yes")
+
+
+def test_a_described_source_is_built_and_a_failing_one_leaves_nothing(account: Account, tmp_path: Path) -> None:
+    good = archive_of(source_tree(tmp_path / "lua-src"), tmp_path / "src.tar.gz")
+    account.ush(
+        "catalog", "add", "apiary", catalog_of(tmp_path / "one", good, kind="source", version="5.4.7"), "--yes"
+    )
+    built = account.ush("interpreter", "get", "lua", "5.4.7", "--yes")
+    assert "built here from its source" in built.out
+    assert (
+        subprocess.run([account.data / "interpreters/lua-5.4.7/bin/lua"], capture_output=True, check=True).stdout
+        == b"Lua 5.4.7\n"
+    )
+    bad = archive_of(source_tree(tmp_path / "bad-src", breaks=True), tmp_path / "bad.tar.gz")
+    account.ush("catalog", "drop", "apiary", "--yes")
+    account.ush(
+        "catalog", "add", "apiary", catalog_of(tmp_path / "two", bad, kind="source", version="5.4.8"), "--yes"
+    )
+    before = visible_state(account.home)
+    failed = account.ush("interpreter", "get", "lua", "5.4.8", "--yes", code=4)
+    assert "the queen is missing" in failed.err
+    assert visible_state(account.home) == before
+    assert not list((account.data / "staging").iterdir())
+    account.more["PATH"] = str(tmp_path)
+    alone = account.ush("interpreter", "get", "lua", "5.4.8", "--yes", code=4)
+    assert "there is no C compiler here" in alone.err
+
+
+@pytest.mark.skipif(not LUA_SOURCE, reason="USH_TEST_LUA_SOURCE names no source archive of Lua")
+def test_the_real_lua_is_built_in_a_home_with_a_space(tmp_path: Path) -> None:
+    account = Account(tmp_path / "bee keeper's home")
+    account.home.mkdir()
+    account.ush("interpreter", "get", LUA_SOURCE, "--name", "lua", "--front", "--yes")
+    prefix = account.data / "interpreters/lua"
+    (prefix / "share/lua/5.4").mkdir(parents=True, exist_ok=True)
+    (prefix / "share/lua/5.4/hive.lua").write_text("return 'hums'")
+    assert account.session("lua -e 'print((require(\"hive\")))'").out == "hums\n"
+    looked = account.ush("look", "lua", "--json", code=None).json()
+    assert {one["file"] for one in looked["sessions"] if one["shell"] == "bash"} == {f"{prefix}/bin/lua"}
+
+
+def _foreign(at: Path) -> None:
+    tree = script_tree(at.parent / "f")
+    (tree / "bin/luac").unlink()
+    (tree / "bin/lua").write_bytes(b"\x7fELF\x02\x01\x01" + b"\0" * 9 + b"\x02\0\xb7\0" + b"\0" * 100)
+    archive_of(tree, at)
+
+
+def _windows(at: Path) -> None:
+    (at.parent / "w").mkdir()
+    (at.parent / "w" / "python.exe").write_bytes(b"MZ")
+    archive_of(at.parent / "w", at)
+
+
+def _silent(at: Path) -> None:
+    tree = script_tree(at.parent / "s")
+    (tree / "bin/lua").write_text("#!/bin/sh\nexit 3\n")
+    archive_of(tree, at)
+
+
+BAD = {
+    "no archive": (lambda at: at.write_bytes(b"<html>not found</html>" * 40), 4, "is no archive"),
+    "empty file": (lambda at: at.write_bytes(b""), 4, "is an empty file"),
+    "truncated": (
+        lambda at: at.write_bytes(archive_of(script_tree(at.parent / "t"), at.parent / "t.tar.gz").read_bytes()[:-9]),
+        4,
+        "damaged",
+    ),
+    "no interpreter": (
+        lambda at: archive_of(source_tree(at.parent / "docs"), at.parent / "a.tar.gz"),
+        4,
+        "neither a source that is known",
+    ),
+    "another machine": (_foreign, 4, "another kind of machine: program for aarch64"),
+    "for Windows": (_windows, 4, "made for Windows"),
+    "does not start": (_silent, 4, "does not start"),
+}
+
+
+@pytest.mark.parametrize(("make", "code", "said"), BAD.values(), ids=BAD.keys())
+def test_bad_input_changes_nothing(account: Account, tmp_path: Path, make: object, code: int, said: str) -> None:
+    archive = tmp_path / "a.tar.gz"
+    make(archive)  # type: ignore[operator]
+    before = visible_state(account.home)
+    done = account.ush("interpreter", "get", archive, "--yes", code=code)
+    assert said in done.err
+    assert done.err.count("\n") <= 6
+    assert visible_state(account.home) == before
+
+
+def test_too_small_a_disk_is_known_before_anything_starts(account: Account, tmp_path: Path) -> None:
+    archive = archive_of(script_tree(tmp_path / "lua"), tmp_path / "lua.tar.gz")
+    folder = catalog_of(tmp_path / "catalog", archive, version="5.7.0")
+    (folder / "lua.toml").write_text((folder / "lua.toml").read_text() + '\n[needs]\ndisk = "9000 TB"\n')
+    account.ush("catalog", "add", "apiary", folder, "--yes")
+    assert "it needs about 9000.0 TB" in account.ush("interpreter", "get", "lua", "5.7", "--yes", code=4).err
+
+
+def test_names_are_preferred_as_a_unit_and_given_back(apiary: Account, tmp_path: Path) -> None:
+    one, two = script_tree(tmp_path / "one", "5.1.1"), script_tree(tmp_path / "two", "5.2.2")
+    before = visible_state(apiary.home)
+    plan = apiary.ush("command", "prefer", "lua", one / "bin/lua", "--yes")
+    assert "luac: " in plan.out, "what belongs to an interpreter comes with it"
+    assert apiary.session("lua; luac").out == "Lua 5.1.1\nLua 5.1.1\n"
+    apiary.ush("command", "prefer", "luac", two / "bin/luac", "--yes")
+    assert apiary.session("lua; luac").out == "Lua 5.1.1\nLua 5.2.2\n"
+    apiary.ush("command", "prefer", "lua", two / "bin/lua", "--yes")
+    assert apiary.session("lua; luac").out == "Lua 5.2.2\nLua 5.2.2\n"
+    (two / "bin/lua-new").write_text("#!/bin/sh\necho new\n")
+    (two / "bin/lua-new").chmod(0o755)
+    apiary.ush("command", "refresh", "lua", "--yes")
+    assert apiary.session("lua-new").out == "new\n"
+    apiary.ush("command", "prefer", "python", "hive", "--yes")
+    asked = "python -c 'import sys; print(sys.prefix)'"
+    assert apiary.session(asked).out == f"{apiary.environment()}\n", "the environment's own, not its base"
+    apiary.ush("command", "drop", "python", "--yes")
+    assert apiary.session(asked).out != f"{apiary.environment()}\n"
+    for _ in range(6):
+        apiary.ush("undo", "--yes")
+    assert visible_state(apiary.home) == before
+    assert "is no executable file" in apiary.ush("command", "prefer", "lua", tmp_path, code=2).err
+
+
+def test_a_command_is_got_refreshed_and_dropped(account: Account, tmp_path: Path) -> None:
+    wheels = tmp_path / "wheels"
+    wheel(
+        wheels,
+        "hive-tool",
+        "1.0",
+        commands=["hivetool = hive_tool:go", "bee = hive_tool:go"],
+        files={"hive_tool.py": b"def go():\n    print('one')\n"},
+    )
+    account.ush("index", "add", "own", wheels, "--yes")
+    before = visible_state(account.home)
+    wrong = account.ush(
+        "command", "get", "honey", "--from", "hive-tool", "--interpreter", BASE_PYTHON, "--yes", code=4
+    )
+    assert "it brings: bee, hivetool" in wrong.err
+    account.ush("command", "get", "hivetool", "--from", "hive-tool", "--interpreter", BASE_PYTHON, "--yes")
+    assert account.session("hivetool; bee").out == "one\none\n"
+    assert "no environment yet" in account.ush("environment", "list").out, "its environment is hidden"
+    assert "newest already" in account.ush("command", "refresh", "hivetool", "--yes").out
+    wheel(
+        wheels,
+        "hive-tool",
+        "2.0",
+        commands=["hivetool = hive_tool:go", "wax = hive_tool:go"],
+        files={"hive_tool.py": b"def go():\n    print('two')\n"},
+    )
+    account.ush("command", "refresh", "hivetool", "--yes")
+    assert account.session("hivetool; wax; command -v bee").out == "two\ntwo\n"
+    account.ush("command", "drop", "hivetool", "--yes")
+    assert account.session("command -v hivetool").out == ""
+    account.ush("undo", "--yes")
+    assert account.session("hivetool").out == "two\n"
+    for _ in range(2):
+        account.ush("undo", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_what_depends_on_an_interpreter_is_named_before_it_goes(account: Account, tmp_path: Path) -> None:
+    account.ush("interpreter", "get", script_tree(tmp_path / "mine"), "--yes")
+    account.ush("command", "prefer", "lua", "mine", "--yes")
+    needed = account.ush("interpreter", "drop", "mine", "--yes", code=3)
+    assert "needed by: the preferred name lua" in needed.err
+    account.ush("interpreter", "drop", "mine", "--although-needed", "--yes")
+
+
+def test_a_module_is_looked_for_everywhere(apiary: Account) -> None:
+    apiary.ush("package", "get", "waggle-io", "-e", "hive", "--yes")
+    looked = apiary.ush("look", "module:waggle", "--json", code=1).json()
+    assert looked["state"] == "hidden"
+    assert [(one["owner"], one["state"]) for one in looked["holders"]] == [("environment hive", "ready")]
+    assert "ush environment run hive -- python -c 'import waggle'" in looked["remedy"]
+    by_project = apiary.ush("look", "waggle-io", code=1)
+    assert "imported as: waggle" in by_project.out
+    site = next(apiary.environment().glob("lib/python3.*/site-packages"))
+    (site / "wax.cpython-27-x86_64-linux-gnu.so").write_bytes(b"")
+    assert apiary.ush("look", "module:wax", "--json", code=1).json()["holders"][0]["state"] == "mismatched"
+    (site / "wasp.py").write_text("import queen_that_is_not_there\n")
+    wasp = apiary.ush("look", "wasp", "--json", code=1).json()["module"]["holders"][0]
+    assert (wasp["state"], "queen_that_is_not_there" in wasp["why"]) == ("broken", True)
+    assert apiary.ush("look", "module:json").code == 0
