@@ -51,7 +51,7 @@ WORKERS = {
     "_Stored",
     "Present",
 }
-PROGRAMS = {"probe_python", "compile_files", "import_one", "load_entry_point", "loaded_files"}
+PROGRAMS = {"probe_python", "compile_files", "import_one", "load_entry_point", "loaded_files", "end_with_parent"}
 
 
 def _values() -> list[type]:

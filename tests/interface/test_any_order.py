@@ -17,6 +17,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 
 from support import kill_driver
 from support.account import BASE_PYTHON, Account, visible_state
+from support.interpreters import script_tree
 from unified_shell.demo.study import make_study_index
 
 TOOLS = ("a", "b c", "d'e")
@@ -28,6 +29,7 @@ NEEDS = {
     "swarmcast": {"hivehum", "waggle-io", "combgraph"},
 }
 STARTUP = st.sampled_from([b"", b"a=1", b"a=1\n# end\n", b"caf\xe9=1\r\n"])
+State = tuple[list[str], set[str] | None, bool, str]
 killing = st.one_of(st.none(), st.none(), st.integers(0, 60))
 
 
@@ -41,7 +43,8 @@ class Commands(RuleBasedStateMachine):
         self.account.home.mkdir()
         self.wired: list[str] = []
         self.asked: set[str] | None = None
-        self.history: list[tuple[list[str], set[str] | None, bool]] = []
+        self.history: list[State] = []
+        self.preferred = ""
         self.hooked = False
         self.driver = subprocess.Popen(
             [sys.executable, kill_driver.__file__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
@@ -52,15 +55,16 @@ class Commands(RuleBasedStateMachine):
         make_study_index(str(self.top / "wheels"))
         for name in TOOLS:
             self.account.tool(f"tool-{TOOLS.index(name)}", folder=name)
+            script_tree(self.top / "lua" / str(TOOLS.index(name)), f"5.{TOOLS.index(name)}.1")
         self.account.write(".bashrc", bashrc)
         self.account.write(".profile", profile)
         self.before = visible_state(self.account.home)
         assert self._run("index", "add", "apiary", str(self.top / "wheels"), "--yes") == 0
-        self.history.append(([], None, False))
+        self.history.append(([], None, False, ""))
 
     @rule(tool=st.sampled_from(TOOLS), kill=killing)
     def add_path(self, tool: str, kill: int | None) -> None:
-        new = (self.wired if tool in self.wired else [tool, *self.wired], self.asked, True)
+        new = (self.wired if tool in self.wired else [tool, *self.wired], self.asked, True, self.preferred)
         changes = tool not in self.wired or not self.hooked
         self._change(["path", "add", tool], kill, new if changes else None)
 
@@ -68,31 +72,39 @@ class Commands(RuleBasedStateMachine):
     @rule(kill=killing)
     def drop_path(self, kill: int | None) -> None:
         gone = self.wired[-1]
-        self._change(["path", "drop", gone], kill, (self.wired[:-1], self.asked, self.hooked))
+        self._change(
+            ["path", "drop", self._place(gone)], kill, (self.wired[:-1], self.asked, self.hooked, self.preferred)
+        )
 
     @precondition(lambda self: len(self.wired) > 1 and self.hooked)
     @rule(kill=killing)
     def move_path(self, kill: int | None) -> None:
         first, *rest, last = self.wired
-        self._change(["path", "add", last, "--before", first], kill, ([last, first, *rest], self.asked, True))
+        self._change(
+            ["path", "add", self._place(last), "--before", self._place(first)],
+            kill,
+            ([last, first, *rest], self.asked, True, self.preferred),
+        )
 
     @precondition(lambda self: self.hooked)
     @rule(kill=killing)
     def unwire(self, kill: int | None) -> None:
-        self._change(["shell", "unwire"], kill, (self.wired, self.asked, False))
+        self._change(["shell", "unwire"], kill, (self.wired, self.asked, False, self.preferred))
 
     @precondition(lambda self: self.asked is None)
     @rule(kill=killing)
     def new_environment(self, kill: int | None) -> None:
         self._change(
-            ["environment", "new", "hive", "--interpreter", BASE_PYTHON], kill, (self.wired, set(), self.hooked)
+            ["environment", "new", "hive", "--interpreter", BASE_PYTHON],
+            kill,
+            (self.wired, set(), self.hooked, self.preferred),
         )
 
     @precondition(lambda self: self.asked is not None)
     @rule(package=st.sampled_from(PACKAGES), kill=killing)
     def get(self, package: str, kill: int | None) -> None:
         assert self.asked is not None
-        new = None if package in self.asked else (self.wired, {*self.asked, package}, self.hooked)
+        new = None if package in self.asked else (self.wired, {*self.asked, package}, self.hooked, self.preferred)
         self._change(["package", "get", package, "-e", "hive"], kill, new)
 
     @precondition(lambda self: bool(self.asked))
@@ -103,18 +115,34 @@ class Commands(RuleBasedStateMachine):
         rest = self.asked - {package}
         if package in _closed(rest):
             return
-        self._change(["package", "drop", package, "-e", "hive"], kill, (self.wired, rest, self.hooked))
+        self._change(
+            ["package", "drop", package, "-e", "hive"], kill, (self.wired, rest, self.hooked, self.preferred)
+        )
 
     @precondition(lambda self: self.asked is not None)
     @rule(kill=killing)
     def drop_environment(self, kill: int | None) -> None:
-        self._change(["environment", "drop", "hive"], kill, (self.wired, None, self.hooked))
+        self._change(["environment", "drop", "hive"], kill, (self.wired, None, self.hooked, self.preferred))
+
+    @rule(which=st.sampled_from("012"), kill=killing)
+    def prefer(self, which: str, kill: int | None) -> None:
+        wired = ["commands", *(one for one in self.wired if one != "commands")]
+        new = (wired, self.asked, True, which)
+        changes = new != (self.wired, self.asked, self.hooked, self.preferred)
+        self._change(
+            ["command", "prefer", "lua", str(self.top / "lua" / which / "bin/lua")], kill, new if changes else None
+        )
+
+    @precondition(lambda self: self.preferred)
+    @rule(kill=killing)
+    def take_back(self, kill: int | None) -> None:
+        self._change(["command", "drop", "lua"], kill, (self.wired, self.asked, self.hooked, ""))
 
     @precondition(lambda self: len(self.history) > 1)
     @rule()
     def undo(self) -> None:
         assert self._run("undo", "--yes") == 0
-        self.wired, self.asked, self.hooked = self.history.pop()
+        self.wired, self.asked, self.hooked, self.preferred = self.history.pop()
 
     @invariant()
     def the_machine_is_as_asked(self) -> None:
@@ -126,6 +154,9 @@ class Commands(RuleBasedStateMachine):
         found = self.account.session('printf "%s\\n" "$PATH"').out.strip().split(":")
         own = [Path(one).name for one in found if one.startswith(str(self.account.home))]
         assert own == (self.wired if self.hooked else [])
+        if self.preferred and self.hooked and "commands" in self.wired:
+            assert self.account.session("lua").out == f"Lua 5.{self.preferred}.1\n"
+        assert bool(self.account.ush("command", "list", "--json").json()["choices"]) == bool(self.preferred)
         listed = self.account.ush("environment", "list", "--json").json()["items"]
         if self.asked is None:
             assert listed == []
@@ -150,9 +181,7 @@ class Commands(RuleBasedStateMachine):
             self.driver.wait()
             shutil.rmtree(self.top)
 
-    def _change(
-        self, words: list[str], kill: int | None, new: "tuple[list[str], set[str] | None, bool] | None"
-    ) -> None:
+    def _change(self, words: list[str], kill: int | None, new: State | None) -> None:
         code = self._run(*words, "--yes", kill=kill)
         if code == -9:
             self._run("index", "drop", "no-such-index", "--yes")
@@ -163,8 +192,11 @@ class Commands(RuleBasedStateMachine):
         else:
             assert code == 0, words
         if new is not None:
-            self.history.append((self.wired, self.asked, self.hooked))
-            self.wired, self.asked, self.hooked = new
+            self.history.append((self.wired, self.asked, self.hooked, self.preferred))
+            self.wired, self.asked, self.hooked, self.preferred = new
+
+    def _place(self, name: str) -> str:
+        return str(self.account.data / "commands") if name == "commands" else name
 
     def _journal(self) -> list[dict]:  # type: ignore[type-arg]
         found: list[dict] = self.account.ush("journal", "--all", "--json").json()["items"]  # type: ignore[type-arg]

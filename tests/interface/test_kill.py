@@ -17,6 +17,7 @@ import pytest
 
 from support import kill_driver
 from support.account import BASE_PYTHON, Account, visible_state
+from support.interpreters import script_tree
 
 EVERY = int(os.environ.get("USH_KILL_EVERY", "23"))
 SETTLE = ["index", "drop", "no-such-index", "--yes"]
@@ -44,6 +45,15 @@ COMMANDS = (
     ["shell", "unwire", "--yes"],
     ["shell", "wire", "bash", "zsh", "--yes"],
     ["shell", "unwire", "--yes"],
+    ["catalog", "add", "hums", "catalog", "--yes"],
+    ["interpreter", "get", "./queen", "--front", "--yes"],
+    ["command", "prefer", "lua", "queen", "--yes"],
+    ["command", "prefer", "python", "hive", "--yes"],
+    ["command", "drop", "python", "--yes"],
+    ["command", "get", "swarmcast", "--interpreter", BASE_PYTHON, "--yes"],
+    ["command", "drop", "swarmcast", "--yes"],
+    ["interpreter", "drop", "queen", "--although-needed", "--yes"],
+    ["catalog", "drop", "hums", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],
     ["interpreter", "drop", "mine", "--yes"],
@@ -103,6 +113,8 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
     account.write(".bashrc", "alias ll='ls -l'\nPATH=$PATH:$HOME/gone\n# the end")
     account.write(".profile", "true\n")
     account.write("session.sh", "HUM=1\n")
+    account.write("catalog/catalog.toml", "")
+    script_tree(account.home / "queen")
     account.more["USH_REGISTRY"] = str(account.home / "hive.reg")
     reached: Counter[str] = Counter()
     for command in COMMANDS:

@@ -17,7 +17,7 @@ PATH = "/usr/bin:/bin"
 MASKS = (
     (re.compile(rb'"identity":"[^"]*"'), b'"identity":"-"'),
     (re.compile(rb"unified-shell-identity = .*"), b"identity"),
-    (re.compile(rb'"made":[0-9.]+'), b'"made":0'),
+    (re.compile(rb'"made(_seconds)?":[0-9.]+'), b'"made":0'),
 )
 
 

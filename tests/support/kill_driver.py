@@ -26,7 +26,15 @@ def warm() -> None:
         importlib.import_module(name)
 
 
-NEVER_IMPORTED = {"__main__", "probe_python", "compile_files", "import_one", "load_entry_point", "loaded_files"}
+NEVER_IMPORTED = {
+    "__main__",
+    "probe_python",
+    "compile_files",
+    "import_one",
+    "load_entry_point",
+    "loaded_files",
+    "end_with_parent",
+}
 
 
 def is_point(event: str, values: tuple[object, ...], home: str) -> bool:

@@ -1,6 +1,7 @@
 """`ush interpreter`."""
 
 import os
+import sys
 from typing import TYPE_CHECKING
 
 import click
@@ -87,6 +88,11 @@ def get(  # noqa: PLR0913 - an argument an option
     from unified_shell.core.interpreters.building import BuildWish
     from unified_shell.core.interpreters.get_plans import GetWish, plan_get
 
+    if side is None and sys.stdin.isatty() and not (how.yes or how.only_plan):
+        places = click.Choice(["front", "back", "no"])
+        side = click.prompt(
+            "Its commands on PATH: before others, after them, or not", type=places, default="no", err=True
+        )
     wish = GetWish(
         words=what,
         name=name,
@@ -96,7 +102,7 @@ def get(  # noqa: PLR0913 - an argument an option
         sha256=sha256,
         accepted=accepted,
         build=BuildWish(wanted=wanted, unwanted=unwanted, optimised=optimised),
-        side=side or "",
+        side="" if side in (None, "no") else side,
         although_ready=although_ready,
     )
     locations = bench.locations_for(scope)

@@ -7,31 +7,57 @@ import click
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.environments.known import Environment
     from unified_shell.core.findings import Finding
 
 __all__ = ["verify"]
 
 
 @click.command()
-@click.argument("names", nargs=-1, metavar="[ENVIRONMENT]...")
+@click.argument("names", nargs=-1, metavar="[NAME]...")
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
 @pass_bench
 def verify(bench: Workbench, names: tuple[str, ...], *, as_json: bool) -> None:
-    """Verify that new sessions open, find an ENVIRONMENT's commands, and that everything in it imports.
+    """Verify that new sessions open, find an environment's commands, and that everything in it imports.
 
-    Without a name: the entered environment, else all of them. Exit code 1 if anything is at fault.
+    NAME is an environment or an interpreter that ush keeps. Without one: the entered environment, else all of
+    them. Exit code 1 if anything is at fault.
     """
-    from unified_shell.core.environments.known import find_environment, list_environments
-    from unified_shell.core.verification.environment_checks import check_environment
-    from unified_shell.core.verification.session_checks import check_sessions, check_wired_sessions
+    from unified_shell.core.environments.known import environment_names, find_environment, list_environments
+    from unified_shell.core.interpreters.kept import all_kept
+    from unified_shell.core.interpreters.proofs import prove
     from unified_shell.views.json_view import json_text
     from unified_shell.views.verify_view import print_verification
 
     entered = bench.host.variable("USH_ENVIRONMENT")
+    kept = {one.name: one for one in all_kept(bench.host, bench.locations)}
+    known = environment_names(bench.locations)
+    interpreters = [kept[name] for name in names if name in kept and name not in known]
     if names or entered:
-        targets = [find_environment(name, bench.host, bench.locations) for name in names or (entered,)]
+        wanted = [name for name in names or (entered,) if name in known or name not in kept]
+        targets = [find_environment(name, bench.host, bench.locations) for name in wanted]
     else:
         targets = list(list_environments(bench.locations))
+    results: list[tuple[str, tuple[Finding, ...]]] = [
+        (f"interpreter {one.name}", prove(one, bench.host)) for one in interpreters
+    ]
+    if targets or not interpreters:
+        results += _environments(bench, targets)
+    if as_json:
+        body = [{"target": target, "findings": found} for target, found in results]
+        bench.screen.result(json_text("verification", body))
+    else:
+        print_verification(bench.screen, results)
+    if any(not one.holds for _, found in results for one in found):
+        click.get_current_context().exit(1)
+
+
+def _environments(bench: Workbench, targets: "Sequence[Environment]") -> "list[tuple[str, tuple[Finding, ...]]]":
+    from unified_shell.core.verification.environment_checks import check_environment
+    from unified_shell.core.verification.session_checks import check_sessions, check_wired_sessions
+
     bench.screen.say("New sessions of your shells are opened; they run your startup files.")
     results: list[tuple[str, tuple[Finding, ...]]] = []
     for target in targets:
@@ -40,10 +66,4 @@ def verify(bench: Workbench, names: tuple[str, ...], *, as_json: bool) -> None:
         results.append((f"environment {target.name}", (*sessions, *found)))
     if not targets:
         results.append(("sessions", check_wired_sessions(bench.host, bench.locations)))
-    if as_json:
-        body = [{"target": target, "findings": found} for target, found in results]
-        bench.screen.result(json_text("verification", body))
-    else:
-        print_verification(bench.screen, results)
-    if any(not one.holds for _, found in results for one in found):
-        click.get_current_context().exit(1)
+    return results

@@ -4,8 +4,10 @@ from collections.abc import Sequence
 
 from unified_shell.core.interpreters.adopted import Adopted
 from unified_shell.core.interpreters.discovery import Found, FoundInterpreter
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.kept import Kept
 from unified_shell.core.interpreters.other_languages import OtherInterpreter
+from unified_shell.core.interpreters.parts import remedy_for
 from unified_shell.core.machine.places import shown
 
 from .screen import Screen
@@ -55,7 +57,7 @@ def print_interpreters(screen: Screen, found: Sequence[FoundInterpreter], home: 
         notes += ["a script" if one.script else "", "an environment's" if one.facts.environment_prefix else ""]
         kept = one.facts.externally_managed and not one.facts.environment_prefix
         notes += ["kept by the system" if kept else ""]
-        notes += [f"lacks {', '.join(one.facts.lacking)}" if one.facts.lacking else ""]
+        notes += [_lacks(one.facts)]
         version = one.facts.full_version
         rows.append((version, names, where, "; ".join(filter(None, [_reached(one), *notes]))))
     print_table(screen, ("version", "names", "where", "what"), rows, indent=2)
@@ -78,6 +80,15 @@ def print_other_interpreters(screen: Screen, found: Sequence[OtherInterpreter], 
             )
         )
     print_table(screen, ("language", "names", "where", "what"), rows, indent=2)
+
+
+def _lacks(facts: InterpreterFacts) -> str:
+    """Say which parts are not there, and what brings the first of them."""
+    if not facts.lacking:
+        return ""
+    system = facts.externally_managed or facts.base_prefix == "/usr"
+    remedy = remedy_for(facts.lacking[0], is_system=system, version=facts.short_version)
+    return f"lacks {', '.join(facts.lacking)}" + (f" ({remedy})" if remedy else "")
 
 
 def _reached(one: FoundInterpreter) -> str:

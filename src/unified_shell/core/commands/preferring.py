@@ -46,7 +46,9 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
     _check_strangers(choice, yielding or before, locations)
     if before == choice:
         said = f"{choice.name} is answered by {shown(choice.candidate, host.home)} already"
-        return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+        wired = on_path(choice.names, host, locations)
+        nothing = said if wired.plan.nothing_to_do else ""
+        return replace(wired, plan=replace(wired.plan, words=words, aim=said, nothing_to_do=nothing))
     steps = (
         *(_removals(before, choice.names, locations) if before else ()),
         *link_steps(choice, locations),

@@ -11,11 +11,12 @@ from unified_shell.core.distributions.wheels import unpack_wheel
 from unified_shell.core.errors import CouldNot, InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
+from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, inside, join, shown
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.dialects import BASH
 from unified_shell.core.shells.wiring import Wiring
@@ -55,6 +56,9 @@ def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Location
             ),
         ),
         disk_bytes=20_000,
+        relies_on=tuple(
+            f"tree {one.prefix}" for one in read_kept(locations) if inside(facts.real_executable, one.prefix)
+        ),
         afterwards=_ways_in(name, prefix, host),
     )
 

@@ -1,18 +1,19 @@
 """Commands by their owners: the file that is meant by an environment's or interpreter's name, and the choice of it."""
 
 import os
+from dataclasses import replace
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.commands.preferred import Choice
 from unified_shell.core.commands.preferring import plan_prefer
 from unified_shell.core.errors import WordsOff
 from unified_shell.core.interpreters.adopted import read_adopted
-from unified_shell.core.interpreters.kept import all_kept
+from unified_shell.core.interpreters.kept import all_kept, read_kept
 from unified_shell.core.interpreters.units import choice_of
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, inside, join
 
 from .known import list_environments
 
@@ -30,7 +31,9 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
     if in_environment:
         # A link to its python would start the base; and only what was asked for leaves an environment.
         choice = Choice(name=name, candidate=path, names=(name,), launcher=True)
-    return plan_prefer(choice, host, locations)
+    change = plan_prefer(choice, host, locations)
+    on = tuple(f"tree {one.prefix}" for one in read_kept(locations) if inside(os.path.realpath(path), one.prefix))
+    return replace(change, plan=replace(change.plan, relies_on=(*change.plan.relies_on, *on)))
 
 
 def _path_of(name: str, candidate: str, host: Host, locations: Locations) -> Place:

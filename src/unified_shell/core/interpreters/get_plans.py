@@ -9,6 +9,7 @@ from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.records import read_records, record_in
 from unified_shell.core.changes.steps import PutRecord, Step
 from unified_shell.core.errors import CouldNot, Refused, WordsOff
+from unified_shell.core.machine import places
 from unified_shell.core.machine.digests import digest_of_bytes
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.host import Host
@@ -99,14 +100,14 @@ def plan_get(
         progress=progress,
     )
     licence_lines, licence_steps = _licence(origin, wish, locations)
-    plan = _plan(getting, typed, asked, licence_lines)
+    plan = _plan(getting, typed, asked, licence_lines, wired=bool(wish.side))
     change = getting.change(plan, licence_steps)
     if not wish.side:
         return change
     return combined(change, _on_path(getting, origin, wish.side, locations))
 
 
-def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine]) -> Plan:
+def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:
     origin, host, locations = getting.origin, getting.host, getting.locations
     need = needed_bytes(origin, locations)
     disk = (
@@ -126,7 +127,7 @@ def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine]) -
         ),
         download_bytes=0 if origin.file or origin.folder else origin.size_bytes,
         disk_bytes=need,
-        afterwards=_afterwards(getting.name, getting.target, origin, host),
+        afterwards=_afterwards(getting.name, getting.target, origin, host, wired=wired),
     )
 
 
@@ -250,8 +251,11 @@ def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) 
     return plan_path_add(wish, chosen_shells(getting.host), getting.host, locations)
 
 
-def _afterwards(name: str, target: Place, origin: Origin, host: Host) -> tuple[str, ...]:
-    lines = [f"Where it is:  {shown(join(target, 'bin'), host.home)}"]
+def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: bool) -> tuple[str, ...]:
+    folder = join(target, "bin")
+    lines = [f"Where it is:  {shown(folder, host.home)}"]
+    if not wired:
+        lines.append(f"Put its commands on PATH: ush path add {places.typed(folder, host.home)}")
     language = origin.source_language or (origin.description.language if origin.description else "python")
     if language.lower() == "python":
         lines.append(f"Make an environment on it: ush environment new NAME --interpreter {name}")

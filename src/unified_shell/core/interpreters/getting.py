@@ -58,20 +58,19 @@ class Getting:
 
     def change(self, plan: Plan, more_steps: tuple[Step, ...] = ()) -> Change:
         """Return the change that brings it."""
-        brought: list[tuple[Kept, str]] = []
+        brought: list[Kept] = []
 
         def prepare(staging: Place) -> tuple[Step, ...]:
-            tree, kept, old, records = self._prepare(staging)
-            brought.append((kept, old))
+            tree, kept, records = self._prepare(staging)
+            brought.append(kept)
             return (PlaceTree(staged=tree, target=self.target), *records, *more_steps)
 
         def verify() -> tuple[Finding, ...]:
-            kept, old = brought[-1]
-            return prove(kept, old, self.host)
+            return prove(brought[-1], self.host)
 
         return Change(plan=plan, prepare=prepare, verify=verify)
 
-    def _prepare(self, staging: Place) -> tuple[Place, Kept, str, tuple[Step, ...]]:
+    def _prepare(self, staging: Place) -> tuple[Place, Kept, tuple[Step, ...]]:
         with _Workplace(staging) as work:
             source, digest, records = self._source(work)
             told = self.origin.description.offers.interpreter if self.origin.description else ""
@@ -86,8 +85,8 @@ class Getting:
             placed = join(staging, "tree")
             shutil.move(tree, placed)
         self._free(placed, old, found.language)
-        kept = self._write_origin(placed, found, digest)
-        return placed, kept, old, records
+        kept = self._write_origin(placed, found, digest, old)
+        return placed, kept, records
 
     def _source(self, work: Place) -> tuple[str, str, tuple[Step, ...]]:
         """Return the unpacked tree, the archive's SHA-256, and the step that records one seen for the first time."""
@@ -184,7 +183,7 @@ class Getting:
             raise CouldNot(f"{found.executable} of it does not start: {trouble}; nothing was changed")
         return version
 
-    def _write_origin(self, tree: Place, found: Recognised, digest: str) -> Kept:
+    def _write_origin(self, tree: Place, found: Recognised, digest: str, old: str) -> Kept:
         version = found.version or self._said_version(found, tree)
         kept = Kept(
             name=self.name,
@@ -195,6 +194,7 @@ class Getting:
             form="directory" if self.origin.folder else found.content.value,
             origin=self.origin.shown,
             sha256=digest,
+            built_for=old if old != self.target else "",
             options=self.wish.options,
             made_seconds=now_seconds(),
         )

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from unified_shell.core.errors import UnknownName
 
-__all__ = ["PARTS", "Part", "parts_named"]
+__all__ = ["PARTS", "Part", "parts_named", "remedy_for"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,6 +80,18 @@ PARTS = (
     ),
 )
 INCLUDE_FOLDERS = ("/usr/include/tcl8.6", "/usr/include/tirpc", "/usr/include/ncursesw")
+
+
+def remedy_for(part: str, *, is_system: bool, version: str) -> str:
+    """Return what brings a part to an interpreter that lacks it: for the system's own one, or for a built one."""
+    known = next((one for one in PARTS if one.name == part), None)
+    if part == "headers":
+        return f"apt-get install python{version}-dev" if is_system else "build it again from its source"
+    if known is None:
+        return ""
+    if is_system:
+        return f"apt-get install {known.ready_package}" if known.ready_package else ""
+    return f"apt-get install {known.package}, then build it again"
 
 
 def parts_named(names: Iterable[str]) -> tuple[Part, ...]:

@@ -18,8 +18,8 @@ __all__ = ["prove"]
 LOAD_SECONDS = 120.0
 
 
-def prove(kept: Kept, old: str, host: Host) -> tuple[Finding, ...]:
-    """Start the interpreter and see that it, its library and all that it loads are its own, nothing from `old`."""
+def prove(kept: Kept, host: Host) -> tuple[Finding, ...]:
+    """Start the interpreter and see that it, its library and all that it loads are its own."""
     if kept.language != "python":
         return (_says_version(kept, host),)
     try:
@@ -34,10 +34,10 @@ def prove(kept: Kept, old: str, host: Host) -> tuple[Finding, ...]:
     elif strays:
         trouble = f"its library comes from {strays[0]}"
     start = _finding(kept, "starts, with its own library", trouble, facts.title)
-    return (start, _loads(kept, old, host)) if start.holds else (start,)
+    return (start, _loads(kept, host)) if start.holds else (start,)
 
 
-def _loads(kept: Kept, old: str, host: Host) -> Finding:
+def _loads(kept: Kept, host: Host) -> Finding:
     """Import every compiled module and look at the files that the running process has mapped."""
     program = str(Path(__file__).with_name("loaded_files.py"))
     ran = run_program(
@@ -47,7 +47,8 @@ def _loads(kept: Kept, old: str, host: Host) -> Finding:
     )
     lines = os.fsdecode(ran.output).splitlines()
     files = [line.removeprefix("FILE ") for line in lines if line.startswith("FILE ")]
-    foreign = [one for one in files if old and inside(one, old) and not inside(one, os.path.realpath(kept.prefix))]
+    old, own = kept.built_for, os.path.realpath(kept.prefix)
+    foreign = [one for one in files if old and inside(one, old) and not inside(one, own)]
     trouble = ran.trouble if ran.returncode != 0 else ""
     if foreign:
         trouble = f"it loads {foreign[0]} from where it was built"

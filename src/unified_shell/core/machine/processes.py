@@ -6,9 +6,11 @@ import os
 import select
 import signal
 import subprocess
+import sys
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from .clock import steady_seconds
 from .executables import FileKind, read_executable
@@ -129,18 +131,16 @@ def run_logged(
     began = steady_seconds()
     with open(log, "ab") as out:
         start = out.tell()
-        try:
-            process = subprocess.Popen(
-                list(argv),
-                stdin=subprocess.DEVNULL,
-                stdout=out,
-                stderr=subprocess.STDOUT,
-                env=dict(environment),
-                cwd=directory,
-                start_new_session=True,
-            )
-        except (OSError, ValueError) as error:
-            return Ran(returncode=None, not_started=_why_not_started(argv[0], error))
+        first = str(Path(__file__).with_name("end_with_parent.py"))
+        process = subprocess.Popen(
+            [sys.executable, "-I", "-S", first, *argv],
+            stdin=subprocess.DEVNULL,
+            stdout=out,
+            stderr=subprocess.STDOUT,
+            env=dict(environment),
+            cwd=directory,
+            start_new_session=True,
+        )
         code = _wait(process, timeout_seconds, lambda: on_wait(steady_seconds() - began))
     with open(log, "rb") as said:
         said.seek(start)

@@ -86,8 +86,13 @@ def check_rights(words: str, host: Host, locations: Locations) -> None:
 
 
 def check_for_everyone(directory: str) -> None:
-    """Raise Refused for a directory that others can write, or that they cannot read: neither is for everyone."""
+    """Raise Refused for a directory that others can write, or that they cannot read: neither is for everyone.
+
+    Of one that the same change makes, what is there already counts: the folders above it.
+    """
     place = directory
+    while not os.path.exists(place):
+        place = os.path.dirname(place)
     while True:
         mode = os.stat(place).st_mode
         if mode & stat.S_IWOTH and (place == directory or not mode & stat.S_ISVTX):
