@@ -108,7 +108,7 @@ def test_a_tired_server_is_asked_again(wayward: tuple[str, type[_Wayward]], fetc
         ("cut", SHA256, TransferFailed, "broke off"),
         ("down", SHA256, TransferFailed, "answered 500"),
         ("forbidden", SHA256, TransferFailed, "answered 403"),
-        ("gone", SHA256, TransferFailed, "not there"),
+        ("gone", SHA256, TransferFailed, "no such file"),
         ("round", SHA256, TransferFailed, "redirect"),
     ],
 )

@@ -17,6 +17,8 @@ class Terminal:
         self._number, self._terminal = pty.fork()
         if self._number == 0:
             os.chdir(folder)
+            # Whoever runs the tests in the background ignores interrupts, which a child would inherit.
+            signal.signal(signal.SIGINT, signal.SIG_DFL)
             os.execve(argv[0], list(argv), {**variables, "TERM": "xterm"})
 
     def __enter__(self) -> "Terminal":

@@ -21,7 +21,7 @@ def command() -> None:
 def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
     """List the commands that were decided on or got; with a PATTERN, every name that fits, and its candidates."""
     from unified_shell.core.commands.patterns import match_names
-    from unified_shell.core.commands.preferred import read_choices
+    from unified_shell.core.commands.preferred import links_folder, read_choices
     from unified_shell.core.verification.managed import managed_places
     from unified_shell.views.command_view import print_choices, print_names
     from unified_shell.views.json_view import json_text
@@ -31,7 +31,8 @@ def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
     if as_json:
         bench.screen.result(json_text("commands", {"choices": choices, "names": names}))
     elif pattern:
-        print_names(bench.screen, pattern, names, choices, bench.host.home)
+        folder = links_folder(bench.locations)
+        print_names(bench.screen, pattern, names, choices, folder=folder, home=bench.host.home)
     else:
         print_choices(bench.screen, choices, bench.host.home)
     if pattern and not names:

@@ -1,5 +1,6 @@
 """`ush interpreter`."""
 
+import dataclasses
 import os
 import sys
 from typing import TYPE_CHECKING
@@ -12,6 +13,7 @@ from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
     from unified_shell.core.catalogs.reading import Listed
+    from unified_shell.core.changes.plan import Change, Plan
     from unified_shell.core.interpreters.sourcing import FindDescribed
 
 __all__ = ["interpreter"]
@@ -88,11 +90,6 @@ def get(  # noqa: PLR0913 - an argument an option
     from unified_shell.core.interpreters.building import BuildWish
     from unified_shell.core.interpreters.get_plans import GetWish, plan_get
 
-    if side is None and sys.stdin.isatty() and not (how.yes or how.only_plan):
-        places = click.Choice(["front", "back", "no"])
-        side = click.prompt(
-            "Its commands on PATH: before others, after them, or not", type=places, default="no", err=True
-        )
     wish = GetWish(
         words=what,
         name=name,
@@ -102,16 +99,18 @@ def get(  # noqa: PLR0913 - an argument an option
         sha256=sha256,
         accepted=accepted,
         build=BuildWish(wanted=wanted, unwanted=unwanted, optimised=optimised),
-        side="" if side in (None, "no") else side,
+        side=side or "",
         although_ready=although_ready,
     )
     locations = bench.locations_for(scope)
-    perform(
-        bench,
-        lambda: plan_get(wish, _described(bench), bench.fetcher, bench.host, locations, progress=bench.tell_progress),
-        how,
-        scope=scope,
-    )
+
+    def make(each: GetWish) -> "Change":
+        return plan_get(each, _described(bench), bench.fetcher, bench.host, locations, progress=bench.tell_progress)
+
+    asks = side is None and sys.stdin.isatty() and not (how.yes or how.only_plan)
+    if asks and not make(wish).plan.nothing_to_do:
+        wish = dataclasses.replace(wish, side=_asked_side(bench, make(dataclasses.replace(wish, side="front")).plan))
+    perform(bench, lambda: make(wish), how, scope=scope)
 
 
 @interpreter.command()
@@ -152,7 +151,6 @@ def adopt(bench: Workbench, path: str, name: str, *, how: How) -> None:
 @pass_bench
 def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how: How) -> None:
     """Drop the interpreter NAME; one that was adopted is only forgotten and stays where it is."""
-    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.known import list_environments
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.adopting import plan_forget
@@ -161,7 +159,7 @@ def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how:
 
     locations = bench.locations_for(scope)
 
-    def make() -> Change:
+    def make() -> "Change":
         kept = find_kept(name, locations)
         if kept is not None:
             needed_by = dependants_of(kept, bench.locations)
@@ -171,6 +169,19 @@ def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how:
         return plan_forget(name, bench.host, bench.locations, on_it)
 
     perform(bench, make, how, scope=scope)
+
+
+def _asked_side(bench: Workbench, in_front: "Plan") -> str:
+    """Ask where its commands are to stand on PATH, having said what that overrides."""
+    from unified_shell.core.changes.plan import LineKind
+
+    changes = [line for line in in_front.lines if line.kind is LineKind.CHANGE and " will answer " in line.subject]
+    told = ", ".join(f"{line.subject.split(' ')[0]} ({line.detail})" for line in changes)
+    bench.screen.say(f"In front of PATH it would answer to: {told}" if told else "Nothing on PATH is called like it.")
+    choice: str = click.prompt(
+        "Its commands on PATH", type=click.Choice(["front", "back", "no"]), default="no", err=True
+    )
+    return "" if choice == "no" else choice
 
 
 def _described(bench: Workbench) -> "FindDescribed":

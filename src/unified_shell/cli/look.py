@@ -100,7 +100,7 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     else:
         from unified_shell.views.look_view import print_name, print_sessions, print_stale_programs
 
-        if module is not None and module.holders:
+        if module is not None and (module.holders or module.import_as):
             report = dataclasses.replace(report, remedy="")
         print_name(bench.screen, report, bench.host.home)
         print_sessions(bench.screen, report, sessions, menu, bench.host.home, stale=stale)

@@ -32,23 +32,29 @@ def print_choices(screen: Screen, choices: Sequence[Choice], home: str) -> None:
 
 
 def print_names(
-    screen: Screen, pattern: str, names: Sequence[MatchedName], choices: Sequence[Choice], home: str
+    screen: Screen,
+    pattern: str,
+    names: Sequence[MatchedName],
+    choices: Sequence[Choice],
+    *,
+    folder: str,
+    home: str,
 ) -> None:
-    """Write every name that fits with its candidates, the one that answers first."""
-    decided = {name for one in choices for name in one.names}
+    """Write every name that fits with its candidates, the one that answers now first; `folder` is that of the links."""
+    decided = {name: one for one in choices for name in one.names}
     heading(screen, f"{pattern}: {len(names)} name{'' if len(names) == 1 else 's'}")
     rows = []
     for one in names:
-        for number, path in enumerate(one.candidates or (one.file,)):
-            first = number == 0
-            state = one.state.value if first else ""
-            rows.append(
-                (
-                    one.name if first else "",
-                    state,
-                    shown(path, home),
-                    "decided on" if first and one.name in decided else "",
-                )
-            )
+        choice = decided.get(one.name)
+        # The link is how the choice is made, not one more candidate.
+        links = [path for path in one.candidates if choice is not None and path.rpartition("/")[0] == folder]
+        paths = [path for path in one.candidates if path not in links]
+        for number, path in enumerate(paths):
+            mark = "decided on" if choice is not None and _is_choice(choice, path) else ""
+            rows.append(("" if number else one.name, "" if number else one.state.value, shown(path, home), mark))
     if rows:
-        print_table(screen, ("name", "state", "candidates", ""), rows, indent=2)
+        print_table(screen, ("name", "state", "candidates", "in new sessions"), rows, indent=2)
+
+
+def _is_choice(choice: Choice, path: str) -> bool:
+    return path.rpartition("/")[0] == choice.candidate.rpartition("/")[0]

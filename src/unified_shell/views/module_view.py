@@ -1,5 +1,7 @@
 """What `ush look` shows of a module."""
 
+import textwrap
+
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.places import shown
 from unified_shell.core.verification.module_states import ModuleReport
@@ -32,9 +34,13 @@ def print_module(screen: Screen, report: ModuleReport, home: str) -> None:
         for one in report.holders
     ]
     if rows:
-        print_table(screen, ("state", "who", "", "file", "why"), rows, indent=2)
+        columns = ("state", "who", "word size", "file", "why")
+        shown_columns = 5 if any(row[4] for row in rows) else 4
+        print_table(screen, columns[:shown_columns], [row[:shown_columns] for row in rows], indent=2)
     if report.without:
-        screen.result(f"  asked, and without it: {', '.join(report.without)}")
+        without = ", ".join(dict.fromkeys(report.without))
+        text = f"asked, and without it: {without}"
+        screen.result(textwrap.fill(text, screen.out.width, initial_indent="  ", subsequent_indent="    "))
     if report.import_as:
         screen.result(f"  a project of that name is there; it is imported as: {', '.join(report.import_as)}")
     if report.remedy:

@@ -112,7 +112,7 @@ class AddressBook:
 def _check_name(book: AddressBook, name: str) -> None:
     if not name or not all(c.isalnum() or c in "-_." for c in name) or not name.isascii():
         raise WordsOff(
-            f"{name!r} cannot be the name of a source: letters, digits, '-', '_' and '.' can",
+            f"{name!r} cannot be {'an' if book.kind == 'index' else 'a'} {book.kind}'s name: letters, digits, '-', '_' and '.' can",
             next_step=f"ush {book.kind} add apiary {book.example}",
         )
 

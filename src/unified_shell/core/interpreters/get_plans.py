@@ -117,9 +117,7 @@ def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *
         words=typed if locations.scope is Scope.ME else f"{typed} --for everyone",
         aim=f"Get the interpreter {getting.name}",
         lines=(
-            PlanLine(
-                kind=LineKind.ADD, subject=f"interpreter {getting.name}", detail=shown(getting.target, host.home)
-            ),
+            PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),
             *_origin_lines(origin, asked, host),
             *_build_lines(origin, getting.wish, host),
             *licence,

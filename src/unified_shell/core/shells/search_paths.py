@@ -240,7 +240,7 @@ def _promised_answers(place: Place, wish: Wish, before: Wiring, after: Wiring, h
         first = _position(new, place) <= _position(new, os.path.dirname(was))
         shown_was = shown(was, host.home)
         if first:
-            subject = f"{command} will answer from {shown(join(place, command), host.home)}"
+            subject = f"{command} will answer from there"
             lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=f"now from {shown_was}"))
         else:
             lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {shown_was}"))
