@@ -385,7 +385,7 @@ def test_the_demo_plays_to_its_end_offline(account: Account) -> None:
     assert done.code == 0, done.out + done.err
     for words in (
         "swarmcast: hidden",
-        "checks: all hold",
+        ": all hold",
         "hive clover: 41.5 kg",
         "linden",
         f"scratch home is {home}",

@@ -17,8 +17,13 @@ __all__ = ["main"]
 
 # stage, noun, module:object, what it is about. The modules are imported when their noun is typed.
 NOUNS = (
-    ("Look", "look", "look:look", "This session and machine at a glance; a command, directory or file."),
-    ("Get", "interpreter", "interpreter:interpreter", "Python interpreters: found, and registered in place."),
+    ("Look", "look", "look:look", "This session and machine at a glance; a command, module or file."),
+    (
+        "Get",
+        "interpreter",
+        "interpreter:interpreter",
+        "Interpreters: found, got, built, packed, registered in place.",
+    ),
     ("Get", "environment", "environment:environment", "Isolated package environments: made, entered, dropped."),
     ("Get", "package", "package:package", "Packages in an environment: got from an index, dropped, listed."),
     ("Get", "command", "command:command", "Single commands: which candidate answers, and getting one."),

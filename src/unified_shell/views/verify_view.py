@@ -23,4 +23,6 @@ def print_verification(screen: Screen, results: Sequence[tuple[str, tuple[Findin
             screen.result("  nothing to check yet; ush path add DIRECTORY or ush environment new NAME")
         total += len(found)
         faults += sum(1 for one in found if not one.holds)
-    screen.result(f"\n{total} checks: {'all hold' if not faults else f'{faults} at fault'}.")
+    screen.result(
+        f"\n{total} check{'' if total == 1 else 's'}: {'all hold' if not faults else f'{faults} at fault'}."
+    )

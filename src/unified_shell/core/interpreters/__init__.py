@@ -1,1 +1,1 @@
-"""Discovery of interpreters, their facts by probing, and those that were adopted."""
+"""Interpreters: the table of languages, discovery, facts by probing; getting, building, moving, packing, adopting."""
