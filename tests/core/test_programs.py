@@ -88,6 +88,23 @@ def test_a_tree_is_freed_from_where_it_was_built(tmp_path: Path) -> None:
     assert b"where it was built/lib" not in (new / "bin/lua").read_bytes()
 
 
+def test_of_a_place_that_others_share_only_what_is_meant_is_rewritten(tmp_path: Path) -> None:
+    for name, text in {
+        "bin/lua": "",
+        "bin/tool": "#!/usr/bin/lua\nprint('/usr/share/bees')\n",
+        "bin/other": "#!/usr/bin/env lua\n",
+        "lib/pkgconfig/lua.pc": "prefix=/usr\nlibs=/usr/lib\n",
+        "share/readme": "see /usr/share/doc\n",
+    }.items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_text(text)
+    free_tree(str(tmp_path), "/usr", "/new")
+    assert (tmp_path / "bin/tool").read_text() == "#!/new/bin/lua\nprint('/usr/share/bees')\n"
+    assert (tmp_path / "bin/other").read_text() == "#!/usr/bin/env lua\n"
+    assert (tmp_path / "lib/pkgconfig/lua.pc").read_text() == "prefix=/new\nlibs=/new/lib\n"
+    assert (tmp_path / "share/readme").read_text() == "see /usr/share/doc\n"
+
+
 def test_a_prefix_that_does_not_fit_is_told(tmp_path: Path) -> None:
     old = lua_tree(tmp_path / "a")
     target = f"{tmp_path}/{'b' * 60}"

@@ -110,6 +110,43 @@ def test_a_described_source_is_built_and_a_failing_one_leaves_nothing(account: A
     assert "there is no C compiler here" in alone.err
 
 
+def test_the_running_python_is_packed_and_stands_alone_in_another_home(tmp_path: Path) -> None:
+    if os.path.dirname(os.path.dirname(BASE_PYTHON)) in ("/usr", "/usr/local"):
+        pytest.skip("the Python that runs the tests shares its prefix with the system")
+    original = Path(BASE_PYTHON).parent.parent
+    copied = tmp_path / "copied by hand"
+    large = shutil.ignore_patterns(
+        "site-packages", "test", "tests", "__pycache__", "config-*", "idlelib", "*.a", "include"
+    )
+    shutil.copytree(original, copied, symlinks=True, ignore=large)
+    next(copied.glob("lib/python3.*/os.py")).with_name("site-packages").mkdir()
+    one, two = Account(tmp_path / "one"), Account(tmp_path / "another home")
+    one.home.mkdir()
+    two.home.mkdir()
+    one.ush("interpreter", "pack", copied / "bin" / Path(BASE_PYTHON).name, "-o", "python.tar.gz")
+    got = two.ush("interpreter", "get", one.home / "python.tar.gz", "--name", "mine", "--yes")
+    assert "2 of 2 checks hold" in got.out
+    shutil.rmtree(copied)
+    prefix = two.data / "interpreters/mine"
+    python = prefix / "bin" / Path(BASE_PYTHON).name
+    asked = (
+        "import sys, ssl, sqlite3, ctypes, lzma, sysconfig\n"
+        "maps = [line.split()[-1] for line in open('/proc/self/maps') if ' /' in line]\n"
+        f"print([one for one in maps if one.startswith('{original}')])\n"
+        f"print([k for k, v in sysconfig.get_config_vars().items() if '{original}' in str(v)])\n"
+        "print(sys.prefix)\n"
+    )
+    told = two.run([str(python), "-I", "-c", asked])
+    assert told.out == f"[]\n[]\n{prefix}\n", told.err
+    if os.getuid() == 0:
+        hidden = f"mount -t tmpfs none '{original}' && exec '{python}' -I -c 'import ssl, sqlite3; print(1)'"
+        assert two.run(["unshare", "-m", "sh", "-c", hidden]).out == "1\n"
+    two.ush("environment", "new", "hive", "--interpreter", "mine", "--yes")
+    assert "all hold" in two.ush("verify", "hive", "mine").out
+    needed = two.ush("interpreter", "drop", "mine", "--yes", code=3)
+    assert "needed by: environment hive" in needed.err
+
+
 @pytest.mark.skipif(not LUA_SOURCE, reason="USH_TEST_LUA_SOURCE names no source archive of Lua")
 def test_the_real_lua_is_built_in_a_home_with_a_space(tmp_path: Path) -> None:
     account = Account(tmp_path / "bee keeper's home")

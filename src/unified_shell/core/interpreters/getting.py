@@ -5,7 +5,7 @@ import re
 import shutil
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
 from unified_shell.core.catalogs.description import Archive
@@ -25,7 +25,7 @@ from unified_shell.core.transfers.fetching import Fetcher
 from .building import BuildWish, Workshop, build, build_by_commands
 from .facts import probe
 from .kept import ORIGIN_FILE, Kept, kept_place, origin_text
-from .moving import check_libraries, free_tree
+from .moving import SHARED_PREFIXES, check_libraries, free_tree
 from .other_languages import language_named, said_version
 from .prerequisites import check_tools
 from .proofs import prove
@@ -79,7 +79,8 @@ class Getting:
                 tree, found, old = self._build_described(source, told, work)
             else:
                 found = recognise(source, self.host, executable=told)
-                tree, old = source, self.origin.folder or found.built_for
+                copied_from = (self.origin.folder,) if self.origin.folder else ()
+                tree, old = source, tuple(dict.fromkeys((*copied_from, *found.built_for)))
                 if found.content is Content.SOURCE:
                     tree, found, old = self._build(source, found, work)
             placed = join(staging, "tree")
@@ -134,44 +135,44 @@ class Getting:
             f"patch {patch.file_name}", ("patch", "-p1", "--batch", "-i", target), tree
         )
 
-    def _build(self, source: str, found: Recognised, work: Place) -> tuple[str, Recognised, str]:
+    def _build(self, source: str, found: Recognised, work: Place) -> tuple[str, Recognised, tuple[str, ...]]:
         workshop = self._workshop(work)
         old = build(found.language, source, self.target, self.wish, workshop)
         made = recognise(workshop.prefix, self.host)
-        return workshop.prefix, _as_source(made, found.version), old
+        return workshop.prefix, _as_source(made, found.version), (old,)
 
-    def _build_described(self, source: str, told: str, work: Place) -> tuple[str, Recognised, str]:
+    def _build_described(self, source: str, told: str, work: Place) -> tuple[str, Recognised, tuple[str, ...]]:
         workshop = self._workshop(work)
         form, description = self.origin.form, self.origin.description
         if form is None or description is None:
             raise CouldNot("there is no description to build by")
         old = build_by_commands(form.build, source, workshop)
         made = recognise(workshop.prefix, self.host, executable=told)
-        return workshop.prefix, _as_source(made, description.version), old
+        return workshop.prefix, _as_source(made, description.version), (old,)
 
     def _workshop(self, work: Place) -> Workshop:
         log = join(self.locations.cache, "logs", f"build-{self.name}.log")
         os.makedirs(os.path.dirname(log), exist_ok=True)
         return Workshop(folder=work, log=log, host=self.host, progress=self.progress)
 
-    def _free(self, tree: Place, old: str, language: str) -> None:
-        if not old:
-            return
-        self.progress("free it from where it was built")
-        if old != self.target:
-            moved = free_tree(tree, old, self.target, finds_itself=language == "python")
-            if moved.stuck and language != "python":
+    def _free(self, tree: Place, built_for: tuple[str, ...], language: str) -> None:
+        for old in built_for:
+            self.progress("free it from where it was built")
+            if old != self.target:
+                moved = free_tree(tree, old, self.target, finds_itself=language == "python")
+                if moved.stuck and language != "python":
+                    raise CouldNot(
+                        f"it cannot stand on its own: {moved.stuck[0]} has its place compiled in, {old},"
+                        f" and {self.target} is longer; nothing was changed",
+                        next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
+                    )
+            # A place that others share holds the system's own libraries as well.
+            faults = check_libraries(tree, old) if old not in SHARED_PREFIXES else ()
+            if faults:
                 raise CouldNot(
-                    f"it cannot stand on its own: {moved.stuck[0]} has its place compiled in, {old},"
-                    f" and {self.target} is longer; nothing was changed",
+                    f"it cannot stand on its own: {faults[0]}; nothing was changed",
                     next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
                 )
-        faults = check_libraries(tree, old)
-        if faults:
-            raise CouldNot(
-                f"it cannot stand on its own: {faults[0]}; nothing was changed",
-                next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
-            )
 
     def _said_version(self, found: Recognised, tree: Place) -> str:
         """Let a ready-built interpreter say its version, still in staging; raises CouldNot where it does not start."""
@@ -183,7 +184,7 @@ class Getting:
             raise CouldNot(f"{found.executable} of it does not start: {trouble}; nothing was changed")
         return version
 
-    def _write_origin(self, tree: Place, found: Recognised, digest: str, old: str) -> Kept:
+    def _write_origin(self, tree: Place, found: Recognised, digest: str, old: tuple[str, ...]) -> Kept:
         version = found.version or self._said_version(found, tree)
         kept = Kept(
             name=self.name,
@@ -194,7 +195,7 @@ class Getting:
             form="directory" if self.origin.folder else found.content.value,
             origin=self.origin.shown,
             sha256=digest,
-            built_for=old if old != self.target else "",
+            built_for=tuple(one for one in old if one != self.target),
             options=self.wish.options,
             made_seconds=now_seconds(),
         )
@@ -221,13 +222,7 @@ def needed_bytes(origin: Origin, locations: Locations) -> int:
 
 
 def _as_source(made: Recognised, version: str) -> Recognised:
-    return Recognised(
-        content=Content.SOURCE,
-        language=made.language,
-        version=version,
-        executable=made.executable,
-        built_for=made.built_for,
-    )
+    return replace(made, content=Content.SOURCE, version=version)
 
 
 class _Workplace:

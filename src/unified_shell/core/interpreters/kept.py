@@ -18,7 +18,7 @@ class Kept:
     """One interpreter: its name here, what it is, its tree, the executable, and what it was made from.
 
     `form` is `archive`, `source`, `directory` or `packed`; `sha256` is that of the archive, empty for a
-    directory; `built_for` is the prefix that it was freed from; `options` are those that it was built with.
+    directory; `built_for` are the prefixes that it was freed from; `options` are those that it was built with.
     """
 
     name: str
@@ -29,7 +29,7 @@ class Kept:
     form: str
     origin: str
     sha256: str
-    built_for: str = ""
+    built_for: tuple[str, ...] = ()
     options: tuple[str, ...] = ()
     made_seconds: float = 0.0
 
@@ -79,7 +79,7 @@ def _read(prefix: Place, name: str) -> Kept | None:
         form=str(read["form"]),
         origin=str(read["origin"]),
         sha256=str(read["sha256"]),
-        built_for=str(read.get("built_for", "")),
+        built_for=tuple(map(str, read["built_for"])),
         options=tuple(map(str, read["options"])),
         made_seconds=float(read["made_seconds"]),
     )

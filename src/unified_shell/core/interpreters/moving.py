@@ -20,12 +20,15 @@ from unified_shell.core.machine.elf_rewriting import ElfUnchangeable, with_run_p
 from unified_shell.core.machine.libraries import resolve_libraries
 from unified_shell.core.machine.places import join
 
-__all__ = ["Moved", "check_libraries", "free_tree"]
+__all__ = ["SHARED_PREFIXES", "Moved", "check_libraries", "free_tree"]
 
 TEXT_LIMIT_BYTES = 4_000_000
 HEAD_BYTES = 8192
 # A name goes on with these, so `/opt/py` is not a part of `/opt/py-other`.
 GOES_ON = rb"[A-Za-z0-9_.+-]"
+# Places that others share: a text that names one seldom means the interpreter.
+SHARED_PREFIXES = ("/", "/usr", "/usr/local", "/opt")
+BUILD_SETTINGS = re.compile(r"_sysconfigdata.*\.py|Makefile|.*\.pc|python[\d.]*t?-config(\.py)?")
 BYTE_CODE = (".pyc", ".pyo", ".a", ".o")
 
 
@@ -64,7 +67,7 @@ def free_tree(tree: str, old: str, new: str, *, finds_itself: bool = True) -> Mo
             stuck += [os.path.relpath(path, tree)] if still else []
             programs += fresh != content
         else:
-            fresh = _freed_text(content, old, new)
+            fresh = _freed_text(content, path, tree, old, new)
             texts += fresh != content
         if fresh != content:
             _replace(path, fresh)
@@ -181,16 +184,25 @@ def _holds_prefix(content: bytes, old: str) -> bool:
     return b"\0" + os.fsencode(old) + b"\0" in content
 
 
-def _freed_text(content: bytes, old: str, new: str) -> bytes:
+def _freed_text(content: bytes, path: str, tree: str, old: str, new: str) -> bytes:
     old_bytes, new_bytes = os.fsencode(old), os.fsencode(new)
     line, newline, rest = content.partition(b"\n")
+    shared = old in SHARED_PREFIXES
+    if shared and not BUILD_SETTINGS.fullmatch(os.path.basename(path)):
+        rest_freed = rest
+    else:
+        rest_freed = _replaced(rest, old_bytes, new_bytes)
     if line.startswith(b"#!" + old_bytes + b"/") and newline and b" " not in line:
-        interpreter = new + os.fsdecode(line[2 + len(old_bytes) :])
-        lines = first_lines(interpreter)
+        below = os.fsdecode(line[2 + len(old_bytes) :])
+        if shared and not os.path.lexists(tree + below):
+            return line + newline + rest_freed
+        lines = first_lines(new + below)
         # More than one line is for Python only; other scripts keep a first line that at least names the place.
         if lines.count("\n") == 1 or b"python" in line:
-            return os.fsencode(lines) + _replaced(rest, old_bytes, new_bytes)
-    return _replaced(content, old_bytes, new_bytes)
+            return os.fsencode(lines) + rest_freed
+    if shared and rest_freed is rest:
+        return content
+    return _replaced(line, old_bytes, new_bytes) + newline + rest_freed
 
 
 def _replaced(content: bytes, old: bytes, new: bytes) -> bytes:

@@ -9,13 +9,12 @@ from unified_shell.core.machine.places import Place, join, to_json_text
 
 from .facts import InterpreterFacts
 from .kept import ORIGIN_FILE
+from .moving import SHARED_PREFIXES
 from .recognising import PACKED_FILE
 
 __all__ = ["pack_interpreter", "packed_name"]
 
 FORMAT = 1
-# Prefixes that hold a whole system beside the interpreter.
-SHARED_PREFIXES = ("/", "/usr", "/usr/local")
 
 
 def packed_name(facts: InterpreterFacts, host: Host) -> str:

@@ -11,6 +11,7 @@ from unified_shell.core.machine.processes import run_program
 
 from .facts import clean_variables, probe
 from .kept import Kept
+from .moving import SHARED_PREFIXES
 from .other_languages import language_named, said_version
 
 __all__ = ["prove"]
@@ -47,8 +48,10 @@ def _loads(kept: Kept, host: Host) -> Finding:
     )
     lines = os.fsdecode(ran.output).splitlines()
     files = [line.removeprefix("FILE ") for line in lines if line.startswith("FILE ")]
-    old, own = kept.built_for, os.path.realpath(kept.prefix)
-    foreign = [one for one in files if old and inside(one, old) and not inside(one, own)]
+    own = os.path.realpath(kept.prefix)
+    # A place that others share holds the system's own libraries as well.
+    places = [one for one in kept.built_for if one not in SHARED_PREFIXES]
+    foreign = [one for one in files if any(inside(one, old) for old in places) and not inside(one, own)]
     trouble = ran.trouble if ran.returncode != 0 else ""
     if foreign:
         trouble = f"it loads {foreign[0]} from where it was built"

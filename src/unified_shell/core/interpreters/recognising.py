@@ -35,7 +35,8 @@ class Content(Enum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Recognised:
-    """What was recognised. `built_for` is the prefix that a ready tree was made for, empty where nothing tells.
+    """What was recognised. `built_for` are the prefixes that a ready tree was made for, as far as anything tells:
+    one that was copied by hand before names more than one.
 
     `executable` is relative to the tree, empty for a source.
     """
@@ -44,7 +45,7 @@ class Recognised:
     language: str
     version: str
     executable: str = ""
-    built_for: str = ""
+    built_for: tuple[str, ...] = ()
 
 
 def recognise(tree: str, host: Host, *, executable: str = "") -> Recognised:
@@ -61,13 +62,15 @@ def recognise(tree: str, host: Host, *, executable: str = "") -> Recognised:
     packed = read_file(join(tree, PACKED_FILE))
     content = Content.PACKED if packed else Content.READY
     told = from_json_text(packed[0]) if packed else {}
-    prefix = str(told.get("prefix", "")) if isinstance(told, dict) else ""
+    packed_from = str(told.get("prefix", "")) if isinstance(told, dict) else ""
     return Recognised(
         content=content,
         language=language,
         version="",
         executable=path,
-        built_for=prefix or _built_for(tree, path, language),
+        built_for=tuple(
+            dict.fromkeys(one for one in (packed_from, _built_for(tree, path, language)) if one.strip("/"))
+        ),
     )
 
 
