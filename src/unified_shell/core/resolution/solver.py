@@ -1,57 +1,41 @@
-"""The solver: depth-first search with conflict-directed backjumping.
+"""The solver: conflict-driven, with unit propagation over incompatibilities and learned ones (PubGrub).
 
-It finds a solution where there is one, proves that there is none, or says that it gave up after a bounded
-number of choices. A dead end knows the set of projects that brought it about; the search goes straight back
-to the latest of them, since no other choice between could help.
+It finds a solution where there is one, and where there is none proves it: the proof is the incompatibility that
+holds of nothing, with all that it was derived from. States are bits (`spaces.py`), so terms need no sign.
 """
 
+from collections import deque
 from collections.abc import Generator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from packaging.markers import Marker
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
-from packaging.version import Version
 
 from unified_shell.core.errors import NoSolution
 
-from .questions import AskRequirements, AskVersions, Candidate, Demand, Listing, Requirements, Solution
+from .explaining import no_solution
+from .incompatibilities import Fact, Incompatibility, resolvent
+from .partial_solution import PartialSolution
+from .questions import AskRequirements, AskVersions, Demand, Listing, Requirements, Solution
+from .spaces import ABSENT, FLAG, PRESENT, Node, Space, make_space
 
 __all__ = ["Asking", "solve"]
 
 Asking = Generator[AskVersions | AskRequirements, Listing | Requirements, Solution]
-MAX_CHOICES = 20_000
+_Step = Generator[AskVersions | AskRequirements, Listing | Requirements, None]
+MAX_CONFLICTS = 50_000
 
 
-@dataclass(frozen=True, slots=True)
-class _State:
-    """What was chosen so far, what is demanded, and the projects that wait, in the order they came up."""
-
-    chosen: Mapping[NormalizedName, Candidate]
-    demands: Mapping[NormalizedName, tuple[Demand, ...]]
-    requirements: Mapping[NormalizedName, Requirements]
-
-    def undecided(self) -> NormalizedName | None:
-        return next((name for name in self.demands if name not in self.chosen), None)
+class _AdmitMore(Exception):
+    """A requirement names a pre-release, or pins a version: more of a project is admitted, and the search begins anew."""
 
 
 @dataclass(slots=True)
-class _DeadEnd:
-    """Why nothing fits: the projects whose choices brought it about, and the words for it."""
+class _Policy:
+    """Projects of which somebody names a pre-release, and of which somebody pins a version."""
 
-    culprits: frozenset[NormalizedName]
-    words: str
-    next_step: str = "ask for other versions, or in an environment of its own"
-
-
-@dataclass(slots=True)
-class _Search:
-    markers: Mapping[str, str]
-    choices: int = 0
-    deepest: "tuple[int, _DeadEnd]" = field(default=(-1, _DeadEnd(frozenset(), "")))
-
-
-_Walk = Generator[AskVersions | AskRequirements, Listing | Requirements, "_State | _DeadEnd"]
+    pre_releases: set[NormalizedName] = field(default_factory=set)
+    pinned: set[NormalizedName] = field(default_factory=set)
 
 
 def solve(requests: Sequence[Requirement], markers: Mapping[str, str]) -> Asking:
@@ -60,173 +44,222 @@ def solve(requests: Sequence[Requirement], markers: Mapping[str, str]) -> Asking
     Yields questions, is sent their answers, returns a Solution. `markers` is the target's environment by
     the standard on dependency specifiers. Raises NoSolution, with who asked for what.
     """
-    search = _Search(markers={**markers, "extra": ""})
-    state = _State({}, {}, {})
-    for request in requests:
-        if request.marker is not None and not request.marker.evaluate(dict(search.markers)):
+    values = {**markers, "extra": ""}
+    wanted = [one for one in requests if one.marker is None or one.marker.evaluate(dict(values))]
+    policy = _Policy()
+    while True:
+        try:
+            return (yield from _Search(wanted, values, policy).run())
+        except _AdmitMore:
             continue
-        demand = Demand(requirement=request, by="you", by_project=None)
-        after = yield from _demand(search, state, demand)
-        if isinstance(after, _DeadEnd):
-            raise NoSolution(after.words, next_step="ask for one of them, or for versions that overlap")
-        state = after
-    found = yield from _extend(search, state)
-    if isinstance(found, _DeadEnd):
-        deepest = search.deepest[1]
-        # Where the person's own words are all there is to it, the word of sets would only be in the way.
-        alone = not deepest.culprits
-        words = (
-            deepest.words[:1].lower() + deepest.words[1:] if alone else f"no set of versions fits: {deepest.words}"
-        )
-        raise NoSolution(words, next_step=deepest.next_step)
-    asked = {name: tuple(str(one) for one in found.demands[name]) for name in found.chosen}
-    return Solution(chosen=dict(found.chosen), asked_by=asked)
 
 
-def _extend(search: _Search, state: _State) -> _Walk:
-    project = state.undecided()
-    if project is None:
-        return state
-    listing = yield AskVersions(project)
-    if not isinstance(listing, Listing):
-        raise TypeError("a question about versions is answered by a listing")
-    demands = state.demands[project]
-    culprits = frozenset(one.by_project for one in demands if one.by_project is not None)
-    admitted = _admitted(listing, demands)
-    words = _why_none(project, listing, demands)
-    if not admitted:
-        nowhere = "" if listing.index else "ush index list   (where it was asked)"
-        end = _DeadEnd(culprits, words, nowhere) if nowhere else _DeadEnd(culprits, words)
-        return _note(search, state, end)
-    for candidate in admitted:
-        search.choices += 1
-        if search.choices > MAX_CHOICES:
+class _Search:
+    def __init__(self, requests: Sequence[Requirement], markers: Mapping[str, str], policy: _Policy) -> None:
+        self._requests, self._markers, self._policy = requests, markers, policy
+        self._partial = PartialSolution()
+        self._spaces: dict[NormalizedName, Space] = {}
+        self._told: dict[tuple[NormalizedName, int], Requirements] = {}
+        self._loaded: set[tuple[NormalizedName, int, str]] = set()
+        self._about: dict[Node, list[Incompatibility]] = {}
+        self._changed: deque[Node] = deque()
+        self._conflicts = 0
+
+    def run(self) -> Asking:
+        """Search to the end."""
+        for request in self._requests:
+            yield from self._require({}, request, Fact(project=canonicalize_name(request.name), requirement=request))
+        while True:
+            self._propagate()
+            node = self._next()
+            if node is None:
+                return self._solution()
+            yield from self._decide(node)
+
+    def _next(self) -> Node | None:
+        """Return the node to decide: one that has a single state left, else the first that came up."""
+        waiting = self._partial.undecided()
+        forced = (node for node in waiting if self._partial.allowed[node].bit_count() == 1)
+        return next(forced, waiting[0] if waiting else None)
+
+    def _decide(self, node: Node) -> _Step:
+        project, extra = node
+        if extra:
+            self._partial.decide(node, PRESENT)
+            self._changed.append(node)
+            yield from self._all_requirements(project, extra)
+            return
+        space = self._spaces[project]
+        bit = space.best(self._partial.allowed[node])
+        if not bit:
+            # All that is left is not admitted; propagation finds the conflict.
+            self._changed.append(node)
+            self._add({node: space.full & ~space.admitted & ~ABSENT}, Fact(project=project, admission=True))
+            return
+        if (project, bit) not in self._told:
+            told = yield AskRequirements(space.of_bit(bit))
+            if not isinstance(told, Requirements):
+                raise TypeError("a question about requirements is answered by requirements")
+            self._told[project, bit] = told
+        told = self._told[project, bit]
+        if told.unusable:
+            version = space.of_bit(bit).version
+            self._add({node: bit}, Fact(project=project, version=version, unusable=told.unusable))
+            return
+        self._partial.decide(node, bit)
+        self._changed.append(node)
+        for other in [one for one in self._partial.full if one[0] == project]:
+            yield from self._all_requirements(project, other[1])
+
+    def _all_requirements(self, project: NormalizedName, extra: str) -> _Step:
+        """Take in what the chosen version of a project requires, alone or with an extra."""
+        bit = self._partial.decided.get((project, ""))
+        if bit is None or (project, bit, extra) in self._loaded:
+            return
+        self._loaded.add((project, bit, extra))
+        version = self._spaces[project].of_bit(bit).version
+        parent: dict[Node, int] = {(project, ""): bit}
+        if extra:
+            parent[project, extra] = PRESENT
+        for requirement in self._told[project, bit].requires:
+            if self._applies(requirement, extra):
+                fact = Fact(
+                    project=canonicalize_name(requirement.name), by=project, version=version, requirement=requirement
+                )
+                yield from self._require(parent, requirement, fact)
+
+    def _applies(self, requirement: Requirement, extra: str) -> bool:
+        marker = requirement.marker
+        if marker is None:
+            return not extra
+        alone = marker.evaluate({**self._markers, "extra": ""})
+        return alone if not extra else not alone and marker.evaluate({**self._markers, "extra": extra})
+
+    def _require(self, parent: Mapping[Node, int], requirement: Requirement, fact: Fact) -> _Step:
+        """Take in that whoever is in `parent`'s states requires this."""
+        if requirement.url:
             raise NoSolution(
-                f"the search gave up after {MAX_CHOICES} choices; the last trouble was: {search.deepest[1].words}",
+                f"{_demand(fact)}: this version takes packages from indexes only, not from an address",
+                next_step="ush index add NAME FOLDER   (put its wheel into the folder)",
+            )
+        project = canonicalize_name(requirement.name)
+        self._widen(project, requirement)
+        if project not in self._spaces:
+            listing = yield AskVersions(project)
+            if not isinstance(listing, Listing):
+                raise TypeError("a question about versions is answered by a listing")
+            self._take_in(project, listing)
+        space = self._spaces[project]
+        self._add_with(parent, (project, ""), space.full & ~space.mask(requirement.specifier), fact)
+        for extra in requirement.extras:
+            node = (project, canonicalize_name(extra))
+            self._partial.know(node, FLAG)
+            self._add_with(parent, node, ABSENT, fact)
+
+    def _widen(self, project: NormalizedName, requirement: Requirement) -> None:
+        """Admit pre-releases, or withdrawn versions, of a project that somebody names so."""
+        policy = self._policy
+        pins = any(one.operator in ("==", "===") and not one.version.endswith(".*") for one in requirement.specifier)
+        before = (len(policy.pre_releases), len(policy.pinned))
+        if requirement.specifier.prereleases:
+            policy.pre_releases.add(project)
+        if pins:
+            policy.pinned.add(project)
+        known = self._spaces.get(project)
+        if known is None or before == (len(policy.pre_releases), len(policy.pinned)):
+            return
+        wider = self._make_space(project, known.listing)
+        if wider.admitted != known.admitted:
+            raise _AdmitMore
+
+    def _make_space(self, project: NormalizedName, listing: Listing) -> Space:
+        policy = self._policy
+        return make_space(
+            project, listing, pre_releases=project in policy.pre_releases, pinned=project in policy.pinned
+        )
+
+    def _take_in(self, project: NormalizedName, listing: Listing) -> None:
+        space = self._spaces[project] = self._make_space(project, listing)
+        node = (project, "")
+        self._partial.know(node, space.full)
+        if barred := space.full & ~space.admitted & ~ABSENT:
+            self._add({node: barred}, Fact(project=project, admission=True))
+
+    def _add_with(self, parent: Mapping[Node, int], node: Node, mask: int, fact: Fact) -> None:
+        terms = dict(parent)
+        terms[node] = terms[node] & mask if node in terms else mask
+        # What holds in every state is no condition; what holds in none never comes about.
+        if all(terms.values()):
+            self._add({key: one for key, one in terms.items() if one != self._partial.full[key]}, fact)
+
+    def _add(self, terms: Mapping[Node, int], fact: Fact) -> None:
+        self._register(Incompatibility(terms=terms, fact=fact))
+
+    def _register(self, one: Incompatibility) -> None:
+        if not one.terms:
+            raise no_solution(one.facts(), self._spaces)
+        for node in one.terms:
+            self._about.setdefault(node, []).append(one)
+            self._changed.append(node)
+
+    def _propagate(self) -> None:
+        """Draw all conclusions; a conflict is resolved, what it teaches kept, and the search taken back."""
+        while self._changed:
+            node = self._changed.popleft()
+            for one in reversed(self._about.get(node, ())):
+                found = self._partial.unsatisfied(one)
+                if found is None:
+                    continue
+                if isinstance(found, bool):
+                    learned = self._resolve(one)
+                    self._changed.clear()
+                    self._register(learned)
+                    break
+                mask = self._partial.full[found] & ~one.terms[found]
+                self._partial.derive(found, mask, one)
+                self._changed.append(found)
+
+    def _resolve(self, conflict: Incompatibility) -> Incompatibility:
+        """Return the incompatibility that would have kept this conflict away, and go back to where it does."""
+        self._conflicts += 1
+        if self._conflicts > MAX_CONFLICTS:
+            raise NoSolution(
+                f"the search gave up after {MAX_CONFLICTS} conflicts",
                 next_step="ask for fewer packages at once, or give versions to some of them",
             )
-        after = yield from _choose(search, state, candidate)
-        if isinstance(after, _State):
-            after = yield from _extend(search, after)
-        if isinstance(after, _State):
-            return after
-        if project not in after.culprits:
-            return after
-        culprits |= after.culprits - {project}
-        words = after.words
-    return _note(search, state, _DeadEnd(culprits, words))
+        one = conflict
+        while one.terms:
+            last, previous = self._partial.satisfier(one)
+            if last.cause is None or previous < last.level:
+                self._partial.back_to(previous)
+                return one
+            one = resolvent(one, last.cause, last.node, self._partial.full[last.node])
+        raise no_solution(one.facts(), self._spaces)
+
+    def _solution(self) -> Solution:
+        chosen = {
+            project: self._spaces[project].of_bit(bit)
+            for (project, extra), bit in self._partial.decided.items()
+            if not extra
+        }
+        asked: dict[NormalizedName, list[str]] = {project: [] for project in chosen}
+        facts = [Fact(project=canonicalize_name(one.name), requirement=one) for one in self._requests]
+        for (project, extra), _ in self._partial.decided.items():
+            bit = self._partial.decided[project, ""]
+            facts += [
+                Fact(
+                    project=canonicalize_name(one.name), by=project, version=chosen[project].version, requirement=one
+                )
+                for one in self._told[project, bit].requires
+                if self._applies(one, extra)
+            ]
+        for fact in facts:
+            asked[fact.project].append(_demand(fact))
+        return Solution(chosen=chosen, asked_by={name: tuple(dict.fromkeys(by)) for name, by in asked.items()})
 
 
-def _choose(search: _Search, state: _State, candidate: Candidate) -> _Walk:
-    told = yield AskRequirements(candidate)
-    if not isinstance(told, Requirements):
-        raise TypeError("a question about requirements is answered by requirements")
-    project = candidate.project
-    if told.unusable:
-        by = frozenset(one.by_project for one in state.demands[project] if one.by_project is not None)
-        words = f"{project} {candidate.version} cannot be used: {told.unusable}"
-        return _note(search, state, _DeadEnd(by | {project}, words))
-    after = _State({**state.chosen, project: candidate}, state.demands, {**state.requirements, project: told})
-    extras = {extra for one in state.demands[project] for extra in one.requirement.extras}
-    return (yield from _demand_all(search, after, project, {"", *extras}))
-
-
-def _demand_all(search: _Search, state: _State, project: NormalizedName, extras: set[str]) -> _Walk:
-    """Demand what a chosen project requires with these extras; the empty one stands for none."""
-    candidate, told = state.chosen[project], state.requirements[project]
-    for requirement in told.requires:
-        if not _applies(requirement.marker, search.markers, extras):
-            continue
-        demand = Demand(requirement=requirement, by=f"{project} {candidate.version}", by_project=project)
-        if demand in state.demands.get(canonicalize_name(requirement.name), ()):
-            continue
-        after = yield from _demand(search, state, demand)
-        if isinstance(after, _DeadEnd):
-            return after
-        state = after
-    return state
-
-
-def _demand(search: _Search, state: _State, demand: Demand) -> _Walk:
-    """Add one demand; a project that was chosen already must meet it, with the extras it brings."""
-    requirement = demand.requirement
-    project = canonicalize_name(requirement.name)
-    if requirement.url:
-        raise NoSolution(
-            f"{demand}: this version takes packages from indexes only, not from an address",
-            next_step="ush index add NAME FOLDER   (put its wheel into the folder)",
-        )
-    known = state.demands.get(project, ())
-    state = _State(state.chosen, {**state.demands, project: (*known, demand)}, state.requirements)
-    if project not in state.chosen:
-        return state
-    if not _meets(state.chosen[project].version, demand):
-        by = frozenset(one.by_project for one in (*known, demand) if one.by_project is not None)
-        words = f"{demand}, but {_and([str(one) for one in known])}"
-        return _note(search, state, _DeadEnd(by | {project}, words))
-    new = {extra for extra in requirement.extras if not any(extra in one.requirement.extras for one in known)}
-    if not new:
-        return state
-    return (yield from _demand_all(search, state, project, new))
-
-
-def _note(search: _Search, state: _State, end: _DeadEnd) -> _DeadEnd:
-    # The dead end reached with the most choices made tells most about what stands in the way.
-    if len(state.chosen) > search.deepest[0]:
-        search.deepest = (len(state.chosen), end)
-    return end
-
-
-def _applies(marker: Marker | None, markers: Mapping[str, str], extras: set[str]) -> bool:
-    return marker is None or any(marker.evaluate({**markers, "extra": extra}) for extra in extras)
-
-
-def _admitted(listing: Listing, demands: Sequence[Demand]) -> list[Candidate]:
-    """Return the candidates that meet all demands, what is present first, then the newest.
-
-    Pre-releases are admitted where a demand names one, or where there is nothing else.
-    """
-    named = any(one.requirement.specifier.prereleases for one in demands)
-    only_pre = all(Version(one.version).is_prerelease for one in listing.candidates)
-    fitting = [
-        one
-        for one in listing.candidates
-        if (named or only_pre or one.present or not Version(one.version).is_prerelease)
-        and (not one.file.yanked or one.present or _is_pinned(demands))
-        and all(_meets(one.version, demand) for demand in demands)
-    ]
-    return sorted(fitting, key=lambda one: not one.present)
-
-
-def _meets(version: str, demand: Demand) -> bool:
-    return demand.requirement.specifier.contains(version, prereleases=True)
-
-
-def _is_pinned(demands: Sequence[Demand]) -> bool:
-    """Tell whether someone asks for exactly one version: only then does a yanked file count (PEP 592)."""
-    specifiers = [one for demand in demands for one in demand.requirement.specifier]
-    return any(one.operator in ("==", "===") and not one.version.endswith(".*") for one in specifiers)
-
-
-def _why_none(project: NormalizedName, listing: Listing, demands: Sequence[Demand]) -> str:
-    wanted = _and([str(one) for one in demands])
-    if not listing.index and not listing.candidates:
-        where = f" (asked: {', '.join(listing.asked)})" if listing.asked else ""
-        return f"{wanted}, but no index has {project}{where}"
-    offered = [one.version for one in listing.candidates]
-    said = f"{wanted}, but {listing.index or 'the environment'} has {_some(offered)}"
-    if listing.passed_over:
-        version, reason = listing.passed_over[0]
-        said += f"; {version} is passed over: {reason}"
-    return said
-
-
-def _some(versions: Sequence[str]) -> str:
-    if not versions:
-        return "no version that fits here"
-    return ", ".join(versions[:5]) + (f" and {len(versions) - 5} older ones" if len(versions) > 5 else "")
-
-
-def _and(texts: Sequence[str]) -> str:
-    unique = list(dict.fromkeys(texts))
-    return unique[0] if len(unique) == 1 else f"{', '.join(unique[:-1])} and {unique[-1]}"
+def _demand(fact: Fact) -> str:
+    if fact.requirement is None:
+        return ""
+    by = f"{fact.by} {fact.version}" if fact.by else "you"
+    return str(Demand(requirement=fact.requirement, by=by, by_project=NormalizedName(fact.by) if fact.by else None))

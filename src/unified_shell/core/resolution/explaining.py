@@ -1,0 +1,127 @@
+"""Why there is no solution, in plain words: the facts of the proof, the person's own requests first."""
+
+from collections.abc import Callable, Mapping, Sequence
+
+from packaging.utils import NormalizedName
+
+from unified_shell.core.errors import NoSolution
+
+from .incompatibilities import Fact
+from .questions import Listing
+from .spaces import Space
+
+__all__ = ["no_solution"]
+
+MOST_VERSIONS = 5
+
+
+def no_solution(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space]) -> NoSolution:
+    """Return the error that tells a proof: who asks for what, and what there is."""
+    asked = [one for one in facts if one.requirement is not None]
+    dead_end = next((one for one in asked if _fits_nothing(one, spaces)), None)
+    own = [one for one in asked if not one.by]
+    told = _told(asked, spaces, ending_with=dead_end)
+    told += [f"{one.project} {one.version} cannot be used: {one.unusable}" for one in facts if one.unusable]
+    if dead_end is None:
+        told += [_passed_over(one.project, spaces) for one in facts if one.admission]
+        told = [one for one in told if one]
+        alone = len(told) == 1
+        return NoSolution(
+            told[0] if alone else f"no set of versions fits: {_and(told)}", next_step=_relaxation(own, facts)
+        )
+    space = spaces[_project(dead_end)]
+    words = f"{_and(told)}, but {_what_there_is(space.listing, space)}"
+    nowhere = not space.listing.index and not space.listing.candidates
+    step = "ush index list   (where it was asked)" if nowhere else _relaxation(own, facts)
+    return NoSolution(words if dead_end in own else f"no set of versions fits: {words}", next_step=step)
+
+
+def _told(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space], ending_with: Fact | None) -> list[str]:
+    """Return a text for each requirement: the person's own first, versions that require the same together."""
+    groups: dict[tuple[str, str], list[Fact]] = {}
+    for one in sorted(facts, key=lambda fact: (fact is ending_with, bool(fact.by))):
+        groups.setdefault((one.by, str(one.requirement)), []).append(one)
+    # A dead end alone says it all: who asked for its asker is another story.
+    if ending_with is not None and ending_with.by:
+        groups = {key: value for key, value in groups.items() if ending_with in value or not key[0]} or groups
+    return [_group(by, text, each, spaces) for (by, text), each in groups.items()]
+
+
+def _group(by: str, requirement: str, facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space]) -> str:
+    if not by:
+        return f"you ask for {requirement}"
+    versions = list(dict.fromkeys(one.version for one in facts))
+    space = spaces.get(NormalizedName(by))
+    admitted = [space.of_bit(bit).version for bit in space.candidates if bit & space.admitted] if space else []
+    if len(versions) > 1 and set(versions) >= set(admitted):
+        return f"every version of {by} requires {requirement}"
+    return f"{by} {_some(versions)} requires {requirement}"
+
+
+def _fits_nothing(fact: Fact, spaces: Mapping[NormalizedName, Space]) -> bool:
+    space = spaces.get(_project(fact))
+    if space is None or fact.requirement is None:
+        return False
+    return not space.mask(fact.requirement.specifier) & space.admitted
+
+
+def _project(fact: Fact) -> NormalizedName:
+    return fact.project
+
+
+def _what_there_is(listing: Listing, space: Space) -> str:
+    project = space.project
+    if not listing.index and not listing.candidates:
+        where = f" (asked: {', '.join(listing.asked)})" if listing.asked else ""
+        return f"no index has {project}{where}"
+    offered = [space.of_bit(bit).version for bit in sorted(space.candidates, reverse=True) if bit & space.admitted]
+    said = f"{listing.index or 'the environment'} has {_offered(offered)}"
+    return said + (f"; {reason}" if (reason := _passed_over(project, {project: space})) else "")
+
+
+def _passed_over(project: NormalizedName, spaces: Mapping[NormalizedName, Space]) -> str:
+    """Say why versions that are listed are none to choose from, the newest first."""
+    space = spaces[project]
+    if space.listing.passed_over:
+        version, reason = space.listing.passed_over[0]
+        return (
+            f"{project} {version} is passed over: {reason}"
+            if len(spaces) > 1
+            else f"{version} is passed over: {reason}"
+        )
+    for bit in sorted(space.candidates, reverse=True):
+        one = space.of_bit(bit)
+        if not bit & space.admitted:
+            yanked = one.file.yanked
+            why = f"was withdrawn{'' if yanked in ('yes', '') else f' ({yanked})'}" if yanked else "is a pre-release"
+            return f"{project} {one.version} {why}"
+    return ""
+
+
+def _relaxation(own: Sequence[Fact], facts: Sequence[Fact]) -> str:
+    """Say what the person could give way in: of their own requests, those with a version, else all."""
+    narrow = [one for one in own if one.requirement is not None and str(one.requirement.specifier)]
+    chosen = narrow or [one for one in own if one.requirement is not None]
+    if not chosen or len(facts) < 2:
+        return "ask for other versions, or in an environment of its own"
+    names: Callable[[Fact], str] = lambda one: str(one.requirement)  # noqa: E731 - one word for two uses
+    if len(chosen) == 1:
+        return f"ask for other versions than {names(chosen[0])}, or in an environment of its own"
+    return f"give way in one of: {', '.join(map(names, chosen))}; or use an environment for each"
+
+
+def _offered(versions: Sequence[str]) -> str:
+    if not versions:
+        return "no version that fits here"
+    more = len(versions) - MOST_VERSIONS
+    return ", ".join(versions[:MOST_VERSIONS]) + (f" and {more} older ones" if more > 0 else "")
+
+
+def _some(versions: Sequence[str]) -> str:
+    more = len(versions) - MOST_VERSIONS
+    return ", ".join(versions[:MOST_VERSIONS]) + (f" and {more} more" if more > 0 else "")
+
+
+def _and(texts: Sequence[str]) -> str:
+    unique = list(dict.fromkeys(texts))
+    return unique[0] if len(unique) == 1 else f"{', '.join(unique[:-1])} and {unique[-1]}"

@@ -1,0 +1,83 @@
+"""The states that a node of the problem can be in, as bits of one number.
+
+Bit 0 stands for "not chosen at all", the others for the versions of a project, oldest first: every version that
+an index lists, those that are no candidates here too. A set of states is a number, and set algebra is integer
+arithmetic: no difference is made between terms that want something and terms that exclude it.
+"""
+
+from dataclasses import dataclass, field
+
+from packaging.specifiers import SpecifierSet
+from packaging.utils import NormalizedName
+from packaging.version import Version
+
+from .questions import Candidate, Listing
+
+__all__ = ["ABSENT", "FLAG", "PRESENT", "Node", "Space", "make_space"]
+
+# A project, or one extra of it; the extra is a flag of its own, which has no version.
+Node = tuple[NormalizedName, str]
+ABSENT = 0b1
+PRESENT = 0b10
+FLAG = ABSENT | PRESENT
+
+
+@dataclass(slots=True)
+class Space:
+    """All versions of one project. `admitted` are the bits of those that may be chosen."""
+
+    project: NormalizedName
+    listing: Listing
+    versions: tuple[Version, ...] = ()
+    candidates: dict[int, Candidate] = field(default_factory=dict)
+    admitted: int = 0
+    masks: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def full(self) -> int:
+        """All states."""
+        return (1 << (len(self.versions) + 1)) - 1
+
+    def mask(self, specifier: SpecifierSet) -> int:
+        """Return the bits of the versions that meet a specifier; pre-releases are judged apart."""
+        text = str(specifier)
+        if text not in self.masks:
+            bits = 0
+            for number, version in enumerate(self.versions, 1):
+                if specifier.contains(version, prereleases=True):
+                    bits |= 1 << number
+            self.masks[text] = bits
+        return self.masks[text]
+
+    def of_bit(self, bit: int) -> Candidate:
+        """Return the candidate of one bit."""
+        return self.candidates[bit]
+
+    def best(self, allowed: int) -> int:
+        """Return the bit to try first among the admitted that are allowed: what is there already, else the newest."""
+        usable = allowed & self.admitted
+        for bit, candidate in self.candidates.items():
+            if candidate.present and bit & usable:
+                return bit
+        return 1 << (usable.bit_length() - 1) if usable else 0
+
+
+def make_space(project: NormalizedName, listing: Listing, *, pre_releases: bool, pinned: bool) -> Space:
+    """Return the space of a project.
+
+    Pre-releases are admitted where somebody names one, where there is nothing else, or where one is there; yanked
+    files where somebody pins a version (PEP 592), or where it is there.
+    """
+    by_version = {Version(one.version): one for one in listing.candidates}
+    every = sorted({*by_version, *(Version(text) for text, _ in listing.passed_over)})
+    space = Space(project=project, listing=listing, versions=tuple(every))
+    only_pre = all(version.is_prerelease for version in by_version)
+    for number, version in enumerate(every, 1):
+        candidate = by_version.get(version)
+        if candidate is None:
+            continue
+        space.candidates[1 << number] = candidate
+        is_final = pre_releases or only_pre or candidate.present or not version.is_prerelease
+        if is_final and (pinned or candidate.present or not candidate.file.yanked):
+            space.admitted |= 1 << number
+    return space
