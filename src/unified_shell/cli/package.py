@@ -21,19 +21,38 @@ def package() -> None:
 
 
 @package.command()
-@click.argument("requirements", nargs=-1, required=True, metavar="REQUIREMENT...")
+@click.argument("requirements", nargs=-1, metavar="[REQUIREMENT]...")
+@click.option(
+    "--file", "files", multiple=True, metavar="FILE", help="What FILE requires: a list, pyproject.toml, a script."
+)
+@click.option("--extra", "extras", multiple=True, metavar="NAME", help="With --file pyproject.toml: this extra too.")
+@click.option("--group", "groups", multiple=True, metavar="NAME", help="With --file pyproject.toml: only this group.")
 @in_environment
 @change_options
 @pass_bench
-def get(bench: Workbench, requirements: tuple[str, ...], name: str, *, how: How) -> None:
+def get(
+    bench: Workbench,
+    requirements: tuple[str, ...],
+    *,
+    files: tuple[str, ...],
+    extras: tuple[str, ...],
+    groups: tuple[str, ...],
+    name: str,
+    how: How,
+) -> None:
     """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra]."""
     from unified_shell.core.changes.plan import Change, Outcome
     from unified_shell.core.environments.changing import base_of
     from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.environments.packages import parse_request, plan_get
+    from unified_shell.core.environments.requirement_files import read_requirements
+    from unified_shell.core.errors import WordsOff
     from unified_shell.core.verification.arrivals import arrivals, with_checks
 
     requests = [parse_request(text) for text in requirements]
+    requests += [one for path in files for one in read_requirements(path, extras, groups)]
+    if not requests:
+        raise WordsOff("nothing is asked for", next_step="ush package get NAME   or   --file pyproject.toml")
     before = choose_environment(name, bench.host, bench.locations)
 
     def make() -> Change:
@@ -63,6 +82,48 @@ def list_packages(bench: Workbench, name: str, *, as_json: bool) -> None:
         bench.screen.result(json_text("packages", found.contents.distributions))
     else:
         print_packages(bench.screen, found, read_installed(found))
+
+
+@package.command()
+@click.argument("names", nargs=-1, metavar="[NAME]...")
+@in_environment
+@change_options
+@pass_bench
+def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
+    """Have the newest versions that fit together, of the packages NAME or of everything."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.environments.packages import plan_refresh
+    from unified_shell.core.verification.arrivals import with_checks
+
+    def make() -> Change:
+        environment = choose_environment(name, bench.host, bench.locations)
+        change = plan_refresh(names, environment, bench.indexes, bench.host, bench.locations)
+        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
+
+    perform(bench, make, how)
+
+
+@package.command()
+@click.argument("wanted", metavar="NAME")
+@in_environment
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def why(bench: Workbench, wanted: str, name: str, *, as_json: bool) -> None:
+    """Tell why the package NAME is there: every chain from what was asked for down to it."""
+    from unified_shell.core.environments.chains import chains_to
+    from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.views.environment_view import print_chains
+    from unified_shell.views.json_view import json_text
+
+    found = choose_environment(name, bench.host, bench.locations)
+    chains = chains_to(wanted, found, base_of(found, bench.host))
+    if as_json:
+        bench.screen.result(json_text("chains", chains))
+    else:
+        print_chains(bench.screen, wanted, chains)
 
 
 @package.command()

@@ -1,9 +1,10 @@
 """What an environment holds, as a person reads it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from packaging.utils import NormalizedName
 
+from unified_shell.core.environments.chains import Chain
 from unified_shell.core.environments.known import Environment
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.places import join, shown
@@ -12,7 +13,7 @@ from unified_shell.core.verification.environment_checks import Installed
 from .screen import Screen
 from .tables import heading, print_rows, print_table
 
-__all__ = ["print_environment", "print_packages"]
+__all__ = ["print_chains", "print_environment", "print_packages"]
 
 
 def print_environment(
@@ -59,3 +60,14 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
         print_table(screen, ("project", "version", "import", "commands", "why", "index"), rows, indent=2)
     else:
         screen.result(f"  none yet\nNext: ush package get NAME -e {environment.name}")
+
+
+def print_chains(screen: Screen, name: str, chains: Sequence[Chain]) -> None:
+    """Write each chain, a requirement a line, further in the further down."""
+    if not chains:
+        screen.result(f"Nothing that was asked for needs {name}.\nNext: ush package drop {name}")
+        return
+    for chain in chains:
+        screen.result(f"you ask for {chain.asked}")
+        for depth, step in enumerate(chain.steps, 1):
+            screen.result(f"{'  ' * depth}{step}")

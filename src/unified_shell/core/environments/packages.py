@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
@@ -27,7 +28,15 @@ from .contents import Distribution
 from .editions import unrecorded_files
 from .known import Environment
 
-__all__ = ["installed_metadata", "parse_request", "plan_drop_packages", "plan_get", "refetching", "target_of"]
+__all__ = [
+    "installed_metadata",
+    "parse_request",
+    "plan_drop_packages",
+    "plan_get",
+    "plan_refresh",
+    "refetching",
+    "target_of",
+]
 
 UNPACKED_RATIO = 5
 
@@ -73,30 +82,96 @@ def plan_get(
 
     With `newest`, what is there is no reason to stay with its version.
     """
-    facts = base_of(environment, host)
-    if not client.indexes:
-        raise WordsOff(
-            "no index is named yet that packages could come from",
-            next_step="ush index add NAME ADDRESS",
-        )
-    words = f"package get {' '.join(map(str, requests))} -e {environment.name}"
-    wanted = _requests(environment, requests)
-    solution = run_solver(
-        list(wanted.values()), target_of(facts), client, {} if newest else _present(environment), locations.cache
+    asked = ", ".join(map(str, requests))
+    job = _Solving(environment=environment, client=client, host=host, locations=locations)
+    return job.change(
+        _requests(environment, requests),
+        {} if newest else _present(environment),
+        words=f"package get {' '.join(map(str, requests))} -e {environment.name}",
+        aim=f"Get {asked} into the environment {environment.name}",
+        nothing=f"{asked}: in the environment {environment.name} already",
     )
-    distributions = _distributions(solution, wanted)
-    lines = _lines(environment, distributions, solution)
-    if set(distributions) == set(environment.contents.distributions):
-        said = f"{', '.join(map(str, requests))}: in the environment {environment.name} already"
-        return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+
+
+def plan_refresh(
+    names: Sequence[str], environment: Environment, client: IndexClient, host: Host, locations: Locations
+) -> Change:
+    """Plan to have the newest versions that fit together, of these packages or of all; nothing else moves needlessly."""
+    wanted = {canonicalize_name(name) for name in names}
+    known = {one.name for one in environment.contents.distributions}
+    for name in wanted - known:
+        raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
+    what = ", ".join(sorted(wanted)) or "everything"
+    job = _Solving(environment=environment, client=client, host=host, locations=locations)
+    return job.change(
+        _requests(environment, ()),
+        {name: one for name, one in _present(environment).items() if wanted and name not in wanted},
+        words=f"package refresh {' '.join(sorted(wanted))}".rstrip() + f" -e {environment.name}",
+        aim=f"Have the newest of {what} in the environment {environment.name}",
+        nothing=f"{what} in the environment {environment.name} is the newest already that fits",
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Solving:
+    """What a change of packages is solved with."""
+
+    environment: Environment
+    client: IndexClient
+    host: Host
+    locations: Locations
+
+    def change(
+        self,
+        wanted: Mapping[NormalizedName, Requirement],
+        present: Mapping[NormalizedName, Present],
+        *,
+        words: str,
+        aim: str,
+        nothing: str,
+    ) -> Change:
+        """Return the change to what is wanted; `present` are those that keep their version where they can."""
+        environment, client, locations = self.environment, self.client, self.locations
+        facts = base_of(environment, self.host)
+        if not client.indexes:
+            raise WordsOff(
+                "no index is named yet that packages could come from",
+                next_step="ush index add NAME ADDRESS",
+            )
+        solution = run_solver(list(wanted.values()), target_of(facts), client, present, locations.cache)
+        distributions = _distributions(solution, wanted)
+        if set(distributions) == set(environment.contents.distributions):
+            plan = Plan(words=words, aim=nothing, nothing_to_do=nothing)
+            return Change(plan=plan, prepare=lambda _staging: ())
+        by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}
+        prepare = next_edition(
+            environment,
+            distributions,
+            facts,
+            lambda one: fetch_wheel(by_hash[one.sha256], client, locations.cache),
+            host=self.host,
+            locations=locations,
+        )
+        plan = _plan(environment, distributions, solution, locations, words=words, aim=f"{aim} ({facts.title})")
+        return Change(plan=plan, prepare=prepare)
+
+
+def _plan(
+    environment: Environment,
+    distributions: Sequence[Distribution],
+    solution: Solution,
+    locations: Locations,
+    *,
+    words: str,
+    aim: str,
+) -> Plan:
     downloads = _to_fetch(distributions, solution, locations)
     size = sum(max(one.size_bytes, 0) for one in downloads)
-    by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}
-    plan = Plan(
+    return Plan(
         words=words,
-        aim=f"Get {', '.join(map(str, requests))} into the environment {environment.name} ({facts.title})",
+        aim=aim,
         lines=(
-            *lines,
+            *_lines(environment, distributions, solution),
             *(
                 (*_download_lines(downloads, size), *_cached_lines(distributions, locations))
                 or (PlanLine(kind=LineKind.NOTE, subject="all wheels are here; nothing is to be fetched"),)
@@ -108,15 +183,6 @@ def plan_get(
         # One that is made by the same change relies on nothing before it.
         relies_on=(f"environment {environment.name}",) if environment.edition else (),
     )
-    prepare = next_edition(
-        environment,
-        distributions,
-        facts,
-        lambda one: fetch_wheel(by_hash[one.sha256], client, locations.cache),
-        host=host,
-        locations=locations,
-    )
-    return Change(plan=plan, prepare=prepare)
 
 
 def plan_drop_packages(
