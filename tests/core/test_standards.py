@@ -12,7 +12,7 @@ from unified_shell.core.distributions.entry_points import EntryPoint, parse_entr
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
-from unified_shell.core.distributions.tags import TagFacts, platform_tags, rank_of, supported_tags
+from unified_shell.core.distributions.tags import TagFacts, platform_tags, rank_of, supported_tags, tag_ranks
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.environments.launchers import launcher_text, with_first_line
 from unified_shell.core.errors import TransferFailed, WheelBroken
@@ -87,7 +87,7 @@ def test_platforms_follow_from_facts(change: dict[str, object], first: str, has:
     ],
 )
 def test_wheels_fit_or_not(tag: str, fits: bool) -> None:
-    assert (rank_of([Tag(*tag.split("-"))], supported_tags(LINUX)) is not None) is fits
+    assert (rank_of([Tag(*tag.split("-"))], tag_ranks(supported_tags(LINUX))) is not None) is fits
 
 
 def test_a_wheel_for_the_platform_is_better_than_one_for_any() -> None:
@@ -101,7 +101,7 @@ def test_a_wheel_for_the_platform_is_better_than_one_for_any() -> None:
         "py3-none-linux_x86_64",
         "py3-none-any",
     ]
-    ranks = [rank_of([Tag(*one.split("-"))], supported) for one in order]
+    ranks = [rank_of([Tag(*one.split("-"))], tag_ranks(supported)) for one in order]
     assert ranks == sorted(ranks, key=lambda rank: -1 if rank is None else rank)
 
 

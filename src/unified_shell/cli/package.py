@@ -14,6 +14,8 @@ in_environment = click.option(
     "-e", "--environment", "name", default="", help="The environment; else the entered one."
 )
 
+offline = click.option("--offline", "only_cached", is_flag=True, help="Fetch nothing; use what is in the cache.")
+
 
 @click.group(cls=VerbGroup)
 def package() -> None:
@@ -27,6 +29,7 @@ def package() -> None:
 )
 @click.option("--extra", "extras", multiple=True, metavar="NAME", help="With --file pyproject.toml: this extra too.")
 @click.option("--group", "groups", multiple=True, metavar="NAME", help="With --file pyproject.toml: only this group.")
+@offline
 @in_environment
 @change_options
 @pass_bench
@@ -37,6 +40,7 @@ def get(
     files: tuple[str, ...],
     extras: tuple[str, ...],
     groups: tuple[str, ...],
+    only_cached: bool,
     name: str,
     how: How,
 ) -> None:
@@ -49,6 +53,7 @@ def get(
     from unified_shell.core.errors import WordsOff
     from unified_shell.core.verification.arrivals import arrivals, with_checks
 
+    bench.offline = only_cached
     requests = [parse_request(text) for text in requirements]
     requests += [one for path in files for one in read_requirements(path, extras, groups)]
     if not requests:

@@ -26,6 +26,7 @@ class Workbench:
     """Made once for each call."""
 
     trace: bool = False
+    offline: bool = False
     show_progress: Callable[[str], None] | None = None
     _told: str = ""
 
@@ -85,7 +86,7 @@ class Workbench:
         """What fetches from servers and files."""
         from unified_shell.core.transfers.fetching import Fetcher
 
-        return Fetcher(self.host)
+        return Fetcher(self.host, offline=self.offline)
 
     @cached_property
     def indexes(self) -> "IndexClient":
@@ -93,7 +94,7 @@ class Workbench:
         from unified_shell.core.indexes.client import IndexClient
         from unified_shell.core.indexes.registered import INDEXES
 
-        return IndexClient(INDEXES.read(self.locations), self.fetcher)
+        return IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations.cache)
 
 
 pass_bench = click.make_pass_decorator(Workbench, ensure=True)

@@ -4,12 +4,12 @@ Source: PEP 425 (tags), 513, 571, 599, 600 (manylinux), 656 (musllinux), 703 (fr
 made from the interpreter's own facts, not from those of the Python that runs us.
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from packaging.tags import Tag, compatible_tags, cpython_tags, generic_tags, mac_platforms
 
-__all__ = ["TagFacts", "platform_tags", "rank_of", "supported_tags"]
+__all__ = ["TagFacts", "platform_tags", "rank_of", "supported_tags", "tag_ranks"]
 
 LEGACY_MANYLINUX = {(2, 17): "manylinux2014", (2, 12): "manylinux2010", (2, 5): "manylinux1"}
 OLDEST_GLIBC_MINOR = {"x86_64": 5, "i686": 5}
@@ -72,7 +72,11 @@ def _linux(facts: TagFacts) -> tuple[str, ...]:
     return tuple(found)
 
 
-def rank_of(tags: Sequence[Tag], supported: Sequence[Tag]) -> int | None:
+def tag_ranks(supported: Sequence[Tag]) -> dict[Tag, int]:
+    """Return the place of each supported tag, the best first."""
+    return {tag: at for at, tag in reversed(list(enumerate(supported)))}
+
+
+def rank_of(tags: Iterable[Tag], ranks: Mapping[Tag, int]) -> int | None:
     """Return the place of the best of a wheel's tags among those supported, or None."""
-    wanted = set(tags)
-    return next((at for at, tag in enumerate(supported) if tag in wanted), None)
+    return min((ranks[tag] for tag in tags if tag in ranks), default=None)

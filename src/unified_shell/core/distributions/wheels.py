@@ -6,10 +6,12 @@ Source: the Binary distribution format (PEP 427, 491) and its file name conventi
 import base64
 import hashlib
 import os
+import re
 import zipfile
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import IO
 
 from packaging.tags import Tag
 from packaging.utils import InvalidWheelFilename, NormalizedName, canonicalize_name, parse_wheel_filename
@@ -25,13 +27,17 @@ from .record import hash_text, parse_record
 
 __all__ = [
     "WheelName",
+    "WheelParts",
     "find_info_folder",
+    "metadata_of_open_wheel",
     "parse_wheel_name",
     "read_metadata_of_wheel",
     "read_stored",
     "unpack_wheel",
+    "wheel_parts",
 ]
 
+BUILD = re.compile(r"(\d+)(.*)")
 UNRECORDED = ("RECORD", "RECORD.jws", "RECORD.p7s")
 SUPPORTED_MAJOR = 1
 METADATA_LIMIT_BYTES = 20_000_000
@@ -55,6 +61,28 @@ def parse_wheel_name(file_name: str) -> WheelName | None:
         return None
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WheelParts:
+    """The parts of a wheel's file name as texts; `build` is its number and what follows that, (0, "") for none."""
+
+    project: str
+    version: str
+    build: tuple[int, str]
+    tags: str
+
+
+def wheel_parts(file_name: str) -> WheelParts | None:
+    """Return the parts of a wheel's file name without reading them further, or None for another name."""
+    parts = file_name.removesuffix(".whl").split("-")
+    if not file_name.endswith(".whl") or len(parts) not in (5, 6):
+        return None
+    found = BUILD.match(parts[2]) if len(parts) == 6 else None
+    if len(parts) == 6 and found is None:
+        return None
+    build = (int(found[1]), found[2]) if found else (0, "")
+    return WheelParts(project=parts[0], version=parts[1], build=build, tags="-".join(parts[-3:]))
+
+
 def find_info_folder(names: Sequence[str], project: str, where: str) -> str:
     """Return the name of the wheel's one `.dist-info` folder; raises WheelBroken."""
     folders = sorted({name.split("/", 1)[0] for name in names if name.split("/", 1)[0].endswith(".dist-info")})
@@ -69,13 +97,22 @@ def read_metadata_of_wheel(path: str, project: str) -> Metadata:
     """Read the core metadata from a wheel's file without unpacking it."""
     where = os.path.basename(path)
     try:
-        with zipfile.ZipFile(path) as opened:
+        with open(path, "rb") as file:
+            return parse_metadata(metadata_of_open_wheel(file, project, where), where)
+    except OSError as error:
+        raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error
+
+
+def metadata_of_open_wheel(file: IO[bytes], project: str, where: str) -> bytes:
+    """Return the bytes of METADATA; of a file that is read where it is looked at, only its end is read."""
+    try:
+        with zipfile.ZipFile(file) as opened:
             name = f"{find_info_folder(opened.namelist(), project, where)}/METADATA"
-            with opened.open(name) as file:
-                return parse_metadata(file.read(METADATA_LIMIT_BYTES), where)
+            with opened.open(name) as member:
+                return member.read(METADATA_LIMIT_BYTES)
     except KeyError as error:
         raise WheelBroken("it has no METADATA", where=where) from error
-    except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, ValueError) as error:
+    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, ValueError) as error:
         raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error
 
 

@@ -13,6 +13,7 @@ from unified_shell.core.transfers.addresses import address_of_folder, place_of_a
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .folders import wheels_in
+from .page_cache import keep_page, kept_page
 from .pages import ACCEPT, IndexFile, parse_page
 from .registered import Index
 
@@ -31,9 +32,10 @@ class Found:
 class IndexClient:
     """Reads project pages; each page is read once."""
 
-    def __init__(self, indexes: Sequence[Index], fetcher: Fetcher) -> None:
+    def __init__(self, indexes: Sequence[Index], fetcher: Fetcher, cache: str = "") -> None:
         self.indexes = tuple(indexes)
         self.fetcher = fetcher
+        self._cache = cache
         self._found: dict[NormalizedName, Found] = {}
 
     def find(self, project: NormalizedName) -> Found:
@@ -64,10 +66,18 @@ class IndexClient:
         if place is not None:
             return self._ask_folder(place, project) or None
         address = urllib.parse.urljoin(index.address, f"{project}/")
-        reply = self.fetcher.get(address, accept=ACCEPT)
-        if reply.status == 404:
-            return None
-        return parse_page(reply.content, reply.content_type, reply.address)
+        kept = kept_page(self._cache, address) if self._cache else None
+        if kept is not None and (kept.is_fresh or self.fetcher.offline):
+            return kept.files if kept.found else None
+        reply = self.fetcher.get(address, accept=ACCEPT, more=kept.conditions() if kept is not None else {})
+        if reply.status == 304 and kept is not None:
+            keep_page(self._cache, address, reply, kept.files, found=kept.found)
+            return kept.files if kept.found else None
+        found = reply.status != 404
+        files = parse_page(reply.content, reply.content_type, reply.address) if found else ()
+        if self._cache:
+            keep_page(self._cache, address, reply, files, found=found)
+        return files if found else None
 
     def _ask_folder(self, folder: str, project: NormalizedName) -> tuple[IndexFile, ...]:
         page = join(folder, project, "index.html")

@@ -72,13 +72,18 @@ def _json_file(one: Mapping[str, object], address: str) -> IndexFile:
     size = one.get("size")
     return IndexFile(
         name=str(one["filename"]),
-        address=urllib.parse.urljoin(address, str(one.get("url", ""))),
+        address=_full_address(address, str(one.get("url", ""))),
         sha256=str(hashes.get("sha256", "")) if isinstance(hashes, dict) else "",
         requires_python=str(one.get("requires-python") or ""),
         yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
         metadata_sha256=str(core.get("sha256", "?")) if isinstance(core, dict) else ("?" if core else ""),
         size_bytes=size if isinstance(size, int) else -1,
     )
+
+
+def _full_address(page: str, url: str) -> str:
+    # Joining is dear, and most pages give whole addresses.
+    return url if url.startswith(("https://", "http://")) else urllib.parse.urljoin(page, url)
 
 
 class _Links(html.parser.HTMLParser):

@@ -1,29 +1,36 @@
 """Answering the solver's questions from indexes, caches and what is present."""
 
+import contextlib
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
-from packaging.tags import Tag
-from packaging.utils import NormalizedName
-from packaging.version import Version
+from packaging.tags import Tag, parse_tag
+from packaging.utils import NormalizedName, canonicalize_name
+from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
-from unified_shell.core.distributions.tags import rank_of
-from unified_shell.core.distributions.wheels import parse_wheel_name, read_metadata_of_wheel
+from unified_shell.core.distributions.tags import rank_of, tag_ranks
+from unified_shell.core.distributions.wheels import metadata_of_open_wheel, read_metadata_of_wheel, wheel_parts
 from unified_shell.core.errors import CouldNot, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.durable import FileMode, read_file, replace_file
 from unified_shell.core.machine.places import join
+from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.transfers.addresses import place_of_address
+from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
 from .questions import AskRequirements, AskVersions, Candidate, Listing, Requirements, Solution
 from .solver import solve
 
 __all__ = ["Present", "Target", "fetch_wheel", "run_solver"]
+
+Read = TypeVar("Read")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +59,7 @@ def run_solver(
 ) -> Solution:
     """Return a solution; reads index pages and metadata, writes wheels to the cache where it must."""
     answers = _Answers(target, client, present, cache)
+    answers.look_ahead([canonicalize_name(one.name) for one in requests])
     asking = solve(requests, target.markers)
     try:
         question = next(asking)
@@ -77,6 +85,12 @@ class _Answers:
         self, target: Target, client: IndexClient, present: Mapping[NormalizedName, Present], cache: str
     ) -> None:
         self._target, self._client, self._present, self._cache = target, client, present, cache
+        self._ranks = tag_ranks(target.tags)
+        # Thousands of files share a few hundred versions, tags and specifiers: each is read once.
+        self._rank_of: dict[str, int | None] = {}
+        self._python_fits: dict[str, bool] = {"": True}
+        self._names = _Once(canonicalize_name)
+        self._versions = _Once(_version)
         self._listings: dict[NormalizedName, Listing] = {}
         self._requirements: dict[tuple[NormalizedName, str], Requirements] = {}
 
@@ -89,7 +103,28 @@ class _Answers:
         key = (candidate.project, candidate.version)
         if key not in self._requirements:
             self._requirements[key] = self._read_requirements(candidate)
-        return self._requirements[key]
+        told = self._requirements[key]
+        self.look_ahead([canonicalize_name(one.name) for one in told.requires if self._may_apply(one)])
+        return told
+
+    def look_ahead(self, projects: Sequence[NormalizedName]) -> None:
+        """Read pages, and the metadata of the newest version, of several projects at once: they will be asked for.
+
+        What goes wrong here is told when it is asked for.
+        """
+        new = [one for one in dict.fromkeys(projects) if one not in self._listings]
+        map_at_once(self._look_ahead_at, new)
+
+    def _look_ahead_at(self, project: NormalizedName) -> None:
+        with contextlib.suppress(UshError):
+            listing = self._listings[project] = self._listing(project)
+            finals = [one for one in listing.candidates if not Version(one.version).is_prerelease]
+            here = [one for one in listing.candidates if one.present]
+            for one in (here or finals)[:1]:
+                self._requirements[one.project, one.version] = self._read_requirements(one)
+
+    def _may_apply(self, requirement: Requirement) -> bool:
+        return requirement.marker is None or requirement.marker.evaluate({**self._target.markers, "extra": ""})
 
     def _listing(self, project: NormalizedName) -> Listing:
         here = self._present.get(project)
@@ -117,33 +152,44 @@ class _Answers:
     def _best_wheels(
         self, project: NormalizedName, files: Sequence[IndexFile]
     ) -> tuple[dict[Version, IndexFile], tuple[tuple[str, str], ...]]:
-        best: dict[Version, tuple[tuple[int, object], IndexFile]] = {}
-        passed: dict[str, str] = {}
+        best: dict[Version, tuple[tuple[int, tuple[int, str]], IndexFile]] = {}
+        passed: dict[Version, str] = {}
         for file in files:
-            name = parse_wheel_name(file.name)
-            if name is None or name.project != project:
+            parts = wheel_parts(file.name)
+            if parts is None or self._names.of(parts.project) != project:
                 continue
-            why_not = self._why_not(file)
-            rank = rank_of(tuple(name.tags), self._target.tags)
+            version = self._versions.of(parts.version)
+            if version is None:
+                continue
+            why_not, rank = self._why_not(file), self._rank(parts.tags)
             if why_not or rank is None:
-                passed[str(name.version)] = why_not or f"no wheel fits here ({file.name} does not)"
+                passed[version] = why_not or f"no wheel fits here ({file.name} does not)"
                 continue
             # A higher build number wins among wheels with the same tags.
-            order = (-rank, name.build)
-            if name.version not in best or order > best[name.version][0]:
-                best[name.version] = (order, file)
-        newest_first = sorted((Version(one) for one in passed if Version(one) not in best), reverse=True)
+            order = (-rank, parts.build)
+            if version not in best or order > best[version][0]:
+                best[version] = (order, file)
+        newest_first = sorted((one for one in passed if one not in best), reverse=True)
         chosen = {version: file for version, (_, file) in best.items()}
-        return chosen, tuple((str(one), passed[str(one)]) for one in newest_first)
+        return chosen, tuple((str(one), passed[one]) for one in newest_first)
+
+    def _rank(self, tags: str) -> int | None:
+        if tags not in self._rank_of:
+            try:
+                self._rank_of[tags] = rank_of(parse_tag(tags), self._ranks)
+            except ValueError:
+                self._rank_of[tags] = None
+        return self._rank_of[tags]
 
     def _why_not(self, file: IndexFile) -> str:
-        if not file.requires_python:
-            return ""
-        try:
-            fits = SpecifierSet(file.requires_python).contains(self._target.python, prereleases=True)
-        except InvalidSpecifier:
-            return ""
-        return "" if fits else f"it needs Python {file.requires_python}, here is {self._target.python}"
+        wanted = file.requires_python
+        if wanted not in self._python_fits:
+            try:
+                fits = SpecifierSet(wanted).contains(self._target.python, prereleases=True)
+            except InvalidSpecifier:
+                fits = True
+            self._python_fits[wanted] = fits
+        return "" if self._python_fits[wanted] else f"it needs Python {wanted}, here is {self._target.python}"
 
     def _read_requirements(self, candidate: Candidate) -> Requirements:
         here = self._present.get(candidate.project)
@@ -157,14 +203,60 @@ class _Answers:
             return Requirements(requires=(), unusable=str(error))
 
     def _metadata(self, candidate: Candidate) -> Metadata:
+        """Fetch the least: the metadata file where one is announced, else the end of the wheel, else the wheel."""
         file = candidate.file
-        if file.metadata_sha256 and place_of_address(file.address) is None:
-            reply = self._client.fetcher.get(f"{file.address}.metadata")
-            if reply.status == 200:
-                if file.metadata_sha256 not in ("?", digest_of_bytes(reply.content)):
-                    raise HashDiffers(f"the metadata of {file.name} is not what the index promised")
-                return parse_metadata(reply.content, file.name)
-        return read_metadata_of_wheel(fetch_wheel(file, self._client, self._cache), candidate.project)
+        if place_of_address(file.address) is not None:
+            return read_metadata_of_wheel(fetch_wheel(file, self._client, self._cache), candidate.project)
+        kept = join(self._cache, "metadata", file.sha256 or "-", f"{file.name}.metadata")
+        if file.sha256 and (found := read_file(kept)) is not None:
+            return parse_metadata(found[0], file.name)
+        content = self._announced(file) or self._from_its_end(file, candidate.project)
+        if content is None:
+            return read_metadata_of_wheel(fetch_wheel(file, self._client, self._cache), candidate.project)
+        if file.sha256:
+            with contextlib.suppress(OSError):
+                replace_file(kept, content, FileMode(), beside=f"{kept}.{os.getpid()}")
+        return parse_metadata(content, file.name)
+
+    def _announced(self, file: IndexFile) -> bytes | None:
+        if not file.metadata_sha256:
+            return None
+        reply = self._client.fetcher.get(f"{file.address}.metadata")
+        if reply.status != 200:
+            return None
+        if file.metadata_sha256 not in ("?", digest_of_bytes(reply.content)):
+            raise HashDiffers(f"the metadata of {file.name} is not what the index promised")
+        return reply.content
+
+    def _from_its_end(self, file: IndexFile, project: NormalizedName) -> bytes | None:
+        path = join(self._cache, "wheels", file.sha256, file.name)
+        if os.path.exists(path):
+            return None
+        remote = RemoteFile(self._client.fetcher, file.address)
+        try:
+            return metadata_of_open_wheel(remote, project, file.name)
+        except (RangesRefused, UshError):
+            return None
+
+
+class _Once(Generic[Read]):
+    """Texts that are read once each."""
+
+    def __init__(self, read: Callable[[str], Read]) -> None:
+        self._read, self._known = read, dict[str, Read]()
+
+    def of(self, text: str) -> Read:
+        """Return what a text is read as."""
+        if text not in self._known:
+            self._known[text] = self._read(text)
+        return self._known[text]
+
+
+def _version(text: str) -> Version | None:
+    try:
+        return Version(text)
+    except InvalidVersion:
+        return None
 
 
 def _parse_requirements(metadata: Metadata, target: Target) -> Requirements:

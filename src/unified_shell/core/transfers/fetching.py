@@ -5,7 +5,7 @@ import hashlib
 import os
 import ssl
 import typing
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from unified_shell.core.errors import HashDiffers, TransferFailed
@@ -20,6 +20,7 @@ if typing.TYPE_CHECKING:
 __all__ = ["Fetcher", "Reply"]
 
 PAGE_LIMIT_BYTES = 300_000_000
+RANGE_LIMIT_BYTES = 50_000_000
 TRIES = 3
 RETRY_STATUSES = frozenset({408, 429, 500, 502, 503, 504})
 TIMEOUT_SECONDS = 30.0
@@ -33,28 +34,48 @@ class Reply:
     content: bytes
     content_type: str
     address: str
+    content_range: str = ""
+    etag: str = ""
+    last_modified: str = ""
+    cache_control: str = ""
 
 
 class Fetcher:
     """Fetches from HTTP servers and from files; connections are kept and reused until `close`."""
 
-    def __init__(self, host: Host) -> None:
+    def __init__(self, host: Host, *, offline: bool = False) -> None:
         self._host = host
+        self.offline = offline
         self._client: httpx.Client | None = None
 
-    def get(self, address: str, *, accept: str = "*/*", limit_bytes: int = PAGE_LIMIT_BYTES) -> Reply:
-        """Return what is at an address; a 404 is an answer, other refusals raise TransferFailed."""
+    def get(
+        self,
+        address: str,
+        *,
+        accept: str = "*/*",
+        more: Mapping[str, str] | None = None,
+        limit_bytes: int = PAGE_LIMIT_BYTES,
+    ) -> Reply:
+        """Return what is at an address; 404 and 304 are answers, other refusals raise TransferFailed.
+
+        `more` are headers, such as conditions.
+        """
         place = place_of_address(address)
         if place is not None:
             return _read_local(place, address, limit_bytes)
-        with self._stream("GET", address, accept) as response:
+        with self._stream("GET", address, accept, more) as response:
             content = b"".join(_limited(response.iter_bytes(), limit_bytes, address))
-            return Reply(
-                status=response.status_code,
-                content=content,
-                content_type=response.headers.get("content-type", ""),
-                address=str(response.url),
-            )
+            return _reply(response, content)
+
+    def get_range(self, address: str, wanted: str, *, limit_bytes: int = RANGE_LIMIT_BYTES) -> Reply:
+        """Return a part of a file, as `wanted` (a Range header) asks; the status is not 206 where there are none.
+
+        A server that sends the whole instead is not listened to.
+        """
+        with self._stream("GET", address, "*/*", {"Range": wanted}) as response:
+            partial = response.status_code == 206
+            content = b"".join(_limited(response.iter_raw(), limit_bytes, address)) if partial else b""
+            return _reply(response, content)
 
     def answers(self, address: str) -> str:
         """Ask whether a server answers at an address; returns why not, or an empty text."""
@@ -116,17 +137,25 @@ class Fetcher:
             yield response.iter_raw()
 
     @contextlib.contextmanager
-    def _stream(self, method: str, address: str, accept: str) -> Iterator["httpx.Response"]:
+    def _stream(
+        self, method: str, address: str, accept: str, more: Mapping[str, str] | None = None
+    ) -> Iterator["httpx.Response"]:
         import httpx
 
+        if self.offline:
+            raise TransferFailed(
+                f"{shown_address(address)} is not in the cache, and nothing is to be fetched",
+                next_step="the same without --offline",
+            )
         if not is_web_address(address):
             raise TransferFailed(f"{shown_address(address)!r} is no address that can be fetched")
         client = self._opened()
         # Wheels must come as they are stored: their hash is over those bytes.
-        headers = {"Accept": accept, "Accept-Encoding": "gzip" if accept != "*/*" else "identity"}
+        headers = {"Accept": accept, "Accept-Encoding": "gzip" if accept != "*/*" else "identity", **(more or {})}
         try:
             with _send(client, method, address, headers) as response:
-                if response.status_code >= 400 and response.status_code != 404 and method != "HEAD":
+                refusal = response.status_code >= 400 and response.status_code not in (404, 416)
+                if refusal and method != "HEAD":
                     raise TransferFailed(
                         f"the server answered {response.status_code} {response.reason_phrase}",
                         where=shown_address(address),
@@ -153,6 +182,20 @@ class Fetcher:
                 headers={"User-Agent": "unified-shell"},
             )
         return self._client
+
+
+def _reply(response: "httpx.Response", content: bytes) -> Reply:
+    headers = response.headers
+    return Reply(
+        status=response.status_code,
+        content=content,
+        content_type=headers.get("content-type", ""),
+        address=str(response.url),
+        content_range=headers.get("content-range", ""),
+        etag=headers.get("etag", ""),
+        last_modified=headers.get("last-modified", ""),
+        cache_control=headers.get("cache-control", ""),
+    )
 
 
 @contextlib.contextmanager
