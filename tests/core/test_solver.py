@@ -167,3 +167,50 @@ def test_deep_backtracking_goes_straight_to_the_culprit() -> None:
     }
     requests = ["top", *(f"between{n}" for n in range(40)), "last"]
     assert chosen(run(universe, requests))["top"] == "1"
+
+
+def test_a_proof_names_the_persons_requests_and_all_that_stands_between() -> None:
+    universe: Universe = {
+        "swarm": {"1": ("hum<2", "comb"), "2": ("hum<2",), "3": ("hum<2",)},
+        "hum": {"1": (), "2": (), "3": ()},
+        "comb": {"1": ("hum>=2",)},
+        "alone": {"1": ()},
+    }
+    with pytest.raises(NoSolution) as caught:
+        run(universe, ["alone", "swarm", "hum>=2"])
+    assert caught.value.what == (
+        "no set of versions fits: you ask for swarm, you ask for hum>=2 and every version of swarm requires hum<2"
+    )
+    assert "hum>=2" in caught.value.next_step
+    with pytest.raises(NoSolution) as caught:
+        run(universe, ["swarm==1"])
+    assert "comb 1 requires hum>=2" in caught.value.what
+    assert "swarm 1 requires comb" in caught.value.what
+    assert "swarm 1 requires hum<2" in caught.value.what
+    assert "alone" not in caught.value.what
+
+
+def test_a_pre_release_that_a_dependency_names_is_admitted() -> None:
+    universe: Universe = {"hive": {"1": ("comb>=2.0b1",)}, "comb": {"1.0": (), "2.0b2": ()}, "hum": {"1": ("comb",)}}
+    assert chosen(run(universe, ["hum", "hive"]))["comb"] == "2.0b2"
+    assert chosen(run(universe, ["hum"]))["comb"] == "1.0"
+
+
+def test_an_extra_follows_the_version_of_its_project() -> None:
+    universe: Universe = {
+        "hive": {"1": ("wax; extra == 'plots'",), "2": ("ink; extra == 'plots'",)},
+        "old": {"1": ("hive<2",)},
+        "wax": {"1": ()},
+        "ink": {"1": ()},
+    }
+    assert set(chosen(run(universe, ["hive[plots]"]))) == {"hive", "ink"}
+    assert set(chosen(run(universe, ["hive[plots]", "old"]))) == {"hive", "wax", "old"}
+
+
+def test_a_long_chain_of_versions_is_solved_without_trying_all_together() -> None:
+    """Each of thirty projects fits one version of the next only; trying them blindly would never end."""
+    links: dict[str, dict[str, tuple[str, ...]]] = {
+        f"p{n}": {str(v): (f"p{n + 1}=={v}",) if n < 29 else () for v in range(1, 30)} for n in range(30)
+    }
+    links["p29"] = {"7": ()}
+    assert set(chosen(run(links, ["p0"])).values()) == {"7"}

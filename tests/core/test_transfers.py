@@ -3,6 +3,7 @@
 import gzip
 import hashlib
 import http.server
+import os
 import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
@@ -11,13 +12,17 @@ import pytest
 from packaging.utils import canonicalize_name
 
 from support.wheels import wheel
+from unified_shell.core.distributions.wheels import metadata_of_open_wheel
 from unified_shell.core.errors import HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.page_cache import keep_page, kept_page
+from unified_shell.core.indexes.pages import ACCEPT
 from unified_shell.core.indexes.registered import Index
 from unified_shell.core.indexes.server import make_server
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.transfers.addresses import shown_address
-from unified_shell.core.transfers.fetching import Fetcher
+from unified_shell.core.transfers.fetching import Fetcher, Reply
+from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
 CONTENT = b"bees " * 5000
 SHA256 = hashlib.sha256(CONTENT).hexdigest()
@@ -31,12 +36,21 @@ class _Wayward(http.server.BaseHTTPRequestHandler):
     asked: list[tuple[str, str | None]]
     elsewhere = ""
 
-    def do_GET(self) -> None:
+    def do_GET(self) -> None:  # noqa: PLR0912 - a case for each way
         self.asked.append((self.path, self.headers.get("Authorization")))
         tries = sum(1 for path, _ in self.asked if path == self.path)
         match self.path.strip("/").split("/")[0]:
             case "good":
                 self.answer(200, CONTENT)
+            case "half":
+                # Knows `bytes=A-B` only.
+                first, _, last = self.headers["Range"].removeprefix("bytes=").partition("-")
+                if not first:
+                    self.answer(416, b"")
+                else:
+                    part = CONTENT[int(first) : int(last) + 1]
+                    where = f"bytes {first}-{int(first) + len(part) - 1}/{len(CONTENT)}"
+                    self.answer(206, part, headers={"Content-Range": where})
             case "tired" if tries < 3:
                 self.answer(503, b"")
             case "tired":
@@ -207,3 +221,74 @@ def test_our_server_serves_wheels_and_nothing_else(fetcher: Fetcher, tmp_path: P
     finally:
         server.shutdown()
         server.server_close()
+
+
+@pytest.fixture
+def served(tmp_path: Path) -> Iterator[tuple[str, Path]]:
+    wheels = tmp_path / "wheels"
+    wheel(wheels, "hive", "1.0", requires=["comb>=1"], files={"hive.py": b"x" * 300_000})
+    server = make_server(str(wheels), address="127.0.0.1", port=0)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_address[1]}", next(wheels.glob("*.whl"))
+    server.shutdown()
+    server.server_close()
+
+
+def test_metadata_is_read_from_the_end_of_a_wheel(served: tuple[str, Path], fetcher: Fetcher) -> None:
+    address, path = served
+    whole = path.read_bytes()
+    remote = RemoteFile(fetcher, f"{address}/files/{path.name}")
+    assert b"Requires-Dist: comb>=1" in metadata_of_open_wheel(remote, "hive", path.name)
+    for start, end in ((0, 10), (5, 40_000), (len(whole) - 3, len(whole) + 9), (len(whole) + 4, len(whole) + 9)):
+        remote.seek(start)
+        assert remote.read(end - start) == whole[start:end]
+    remote.seek(-7, os.SEEK_END)
+    assert remote.read() == whole[-7:]
+
+
+def test_a_server_without_ranges_is_told_and_one_with_one_form_is_enough(
+    wayward: tuple[str, type[_Wayward]], fetcher: Fetcher
+) -> None:
+    address, handler = wayward
+    with pytest.raises(RangesRefused):
+        RemoteFile(fetcher, f"{address}/good").read(5)
+    assert RemoteFile(fetcher, f"{address}/half").read(7) == CONTENT[:7]
+    assert [path for path, _ in handler.asked].count("/half") > 2
+
+
+def test_a_page_is_asked_for_again_only_with_conditions(served: tuple[str, Path], tmp_path: Path) -> None:
+    address, path = served
+    index = Index(name="apiary", address=f"{address}/simple/")
+    cache = str(tmp_path / "cache")
+
+    def found(**given: bool) -> tuple[str, ...]:
+        client = IndexClient([index], Fetcher(HOST, **given), cache)
+        return tuple(one.name for one in client.find(canonicalize_name("hive")).files)
+
+    with pytest.raises(TransferFailed, match="not in the cache"):
+        found(offline=True)
+    assert found() == found() == found(offline=True) == (path.name,)
+    kept = kept_page(cache, f"{address}/simple/hive/")
+    assert kept is not None
+    reply = Fetcher(HOST).get(f"{address}/simple/hive/", accept=ACCEPT, more=kept.conditions())
+    assert (reply.status, reply.content) == (304, b"")
+    wheel(path.parent, "hive", "2.0")
+    assert len(found()) == 2, "a page that changed is read anew"
+    path.unlink()
+    assert len(found()) == 1
+    assert len(found(offline=True)) == 1
+    for place in (tmp_path / "cache" / "pages").iterdir():
+        place.write_bytes(b"\xc1 broken")
+    assert len(found()) == 1
+
+
+@pytest.mark.parametrize(
+    ("said", "fresh"), [("max-age=300", True), ("max-age=300, no-cache", False), ("no-store", False), ("", False)]
+)
+def test_a_page_is_used_unasked_only_while_its_server_says_so(tmp_path: Path, said: str, *, fresh: bool) -> None:
+    reply = Reply(status=200, content=b"", content_type="", address="", cache_control=said)
+    keep_page(str(tmp_path), "https://index.apiary.example/simple/hive/", reply, (), found=True)
+    kept = kept_page(str(tmp_path), "https://index.apiary.example/simple/hive/")
+    assert kept is not None
+    assert kept.is_fresh is fresh
+    assert kept_page(str(tmp_path), "https://index.apiary.example/simple/comb/") is None

@@ -45,6 +45,7 @@ WORKERS = {
     "Demand",
     "Solution",
     "Fact",
+    "_Solving",
     "Incompatibility",
     "Space",
     "Assignment",

@@ -395,3 +395,23 @@ def test_the_demo_plays_to_its_end_offline(account: Account) -> None:
     left = {name for name in visible_state(account.home) if not name.startswith("scratch/")}
     assert left == set(outside)
     account.ush("demo", "--keep", home, code=3)
+
+
+def test_why_a_package_is_there_and_newer_ones(apiary: Account, tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    wheel(own, "bee", "1.0", requires=["wax<2"])
+    wheel(own, "wax", "1.0")
+    apiary.ush("index", "drop", "apiary", "--yes")
+    apiary.ush("index", "add", "own", own, "--yes")
+    apiary.write("needs.txt", "bee\n")
+    apiary.ush("package", "get", "--file", "needs.txt", "-e", "hive", "--yes")
+    chains = apiary.ush("package", "why", "wax", "-e", "hive", "--json").json()["items"]
+    assert chains == [{"asked": "bee", "steps": ["bee 1.0 requires wax<2"]}]
+    wheel(own, "wax", "1.5")
+    wheel(own, "wax", "2.0")
+    assert "nothing to change" in apiary.ush("package", "get", "bee", "-e", "hive", "--yes").out.lower()
+    got = apiary.ush("package", "refresh", "wax", "-e", "hive", "--yes")
+    assert "wax 1.0 → 1.5" in got.out, "the newest that fits, not the newest"
+    assert "newest already" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out
+    apiary.ush("undo", "--yes")
+    assert "1.0" in apiary.ush("package", "list", "-e", "hive").out

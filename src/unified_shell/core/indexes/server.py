@@ -8,6 +8,7 @@ import html
 import http.server
 import json
 import os
+import re
 import sys
 import urllib.parse
 import zipfile
@@ -107,12 +108,38 @@ class _Handler(http.server.BaseHTTPRequestHandler):
             self._send(200, _metadata(by_name[wheel]), "application/octet-stream")
 
     def _send(self, status: int, content: bytes, content_type: str) -> None:
+        """Send a whole, a part that is asked for by Range, or word that it is what the client has (RFC 9110)."""
+        tag = f'"{digest_of_bytes(content)[:32]}"'
+        headers = {"Content-Type": content_type, "ETag": tag, "Accept-Ranges": "bytes"}
+        if status == 200 and tag in self.headers.get("If-None-Match", ""):
+            status, content = 304, b""
+        elif status == 200 and (wanted := self.headers.get("Range")):
+            found = _range(wanted, len(content))
+            if found is None:
+                status, headers["Content-Range"], content = 416, f"bytes */{len(content)}", b""
+            else:
+                start, end = found
+                headers["Content-Range"] = f"bytes {start}-{end - 1}/{len(content)}"
+                status, content = 206, content[start:end]
         self.send_response(status)
-        self.send_header("Content-Type", content_type)
+        for name, value in headers.items():
+            self.send_header(name, value)
         self.send_header("Content-Length", str(len(content)))
         self.end_headers()
         if self.command != "HEAD":
             self.wfile.write(content)
+
+
+def _range(wanted: str, size: int) -> tuple[int, int] | None:
+    """Return where one range begins and ends; None for one that cannot be given."""
+    found = re.fullmatch(r"bytes=(\d*)-(\d*)", wanted.strip())
+    if found is None or not (found[1] or found[2]):
+        return None
+    if not found[1]:
+        start, end = max(size - int(found[2]), 0), size
+    else:
+        start, end = int(found[1]), min(int(found[2]) + 1 if found[2] else size, size)
+    return (start, end) if start < end else None
 
 
 def _page(title: str, body: str) -> bytes:

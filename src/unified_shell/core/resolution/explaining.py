@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 
+from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 
 from unified_shell.core.errors import NoSolution
@@ -15,9 +16,16 @@ __all__ = ["no_solution"]
 MOST_VERSIONS = 5
 
 
-def no_solution(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space]) -> NoSolution:
-    """Return the error that tells a proof: who asks for what, and what there is."""
+def no_solution(
+    facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space], requests: Sequence[Requirement]
+) -> NoSolution:
+    """Return the error that tells a proof: who asks for what, and what there is.
+
+    The person's own `requests` stand in their order, before what others require.
+    """
+    order = {one: at for at, one in enumerate(requests)}
     asked = [one for one in facts if one.requirement is not None]
+    asked.sort(key=lambda one: order.get(one.requirement, 0) if not one.by and one.requirement else len(order))
     dead_end = next((one for one in asked if _fits_nothing(one, spaces)), None)
     own = [one for one in asked if not one.by]
     told = _told(asked, spaces, ending_with=dead_end)

@@ -197,7 +197,7 @@ class _Search:
 
     def _register(self, one: Incompatibility) -> None:
         if not one.terms:
-            raise no_solution(one.facts(), self._spaces)
+            raise no_solution(one.facts(), self._spaces, self._requests)
         for node in one.terms:
             self._about.setdefault(node, []).append(one)
             self._changed.append(node)
@@ -234,7 +234,7 @@ class _Search:
                 self._partial.back_to(previous)
                 return one
             one = resolvent(one, last.cause, last.node, self._partial.full[last.node])
-        raise no_solution(one.facts(), self._spaces)
+        raise no_solution(one.facts(), self._spaces, self._requests)
 
     def _solution(self) -> Solution:
         chosen = {
