@@ -1,5 +1,6 @@
 """Transfers and indexes against servers that misbehave."""
 
+import base64
 import gzip
 import hashlib
 import http.server
@@ -42,15 +43,12 @@ class _Wayward(http.server.BaseHTTPRequestHandler):
         match self.path.strip("/").split("/")[0]:
             case "good":
                 self.answer(200, CONTENT)
+            case "stops":
+                self.stop_early()
+            case "locked":
+                self.answer(200 if self.headers.get("Authorization") else 401, CONTENT)
             case "half":
-                # Knows `bytes=A-B` only.
-                first, _, last = self.headers["Range"].removeprefix("bytes=").partition("-")
-                if not first:
-                    self.answer(416, b"")
-                else:
-                    part = CONTENT[int(first) : int(last) + 1]
-                    where = f"bytes {first}-{int(first) + len(part) - 1}/{len(CONTENT)}"
-                    self.answer(206, part, headers={"Content-Range": where})
+                self.give_half()
             case "tired" if tries < 3:
                 self.answer(503, b"")
             case "tired":
@@ -77,6 +75,22 @@ class _Wayward(http.server.BaseHTTPRequestHandler):
                 )
             case _:
                 self.answer(404, b"")
+
+    def stop_early(self) -> None:
+        """Send a part, then break off; go on where it is asked to, of the file that it was."""
+        first = int((self.headers.get("Range") or "bytes=0-").removeprefix("bytes=").removesuffix("-"))
+        headers = {"ETag": '"bees"'}
+        if first:
+            headers["Content-Range"] = f"bytes {first}-{len(CONTENT) - 1}/{len(CONTENT)}"
+        rest = CONTENT[first:]
+        self.answer(206 if first else 200, rest[:11_000], length=len(rest), headers=headers)
+
+    def give_half(self) -> None:
+        """Know ranges of the form `bytes=A-B` only."""
+        first, _, last = self.headers["Range"].removeprefix("bytes=").partition("-")
+        part = CONTENT[int(first) : int(last) + 1] if first else b""
+        where = f"bytes {first}-{int(first or 0) + len(part) - 1}/{len(CONTENT)}"
+        self.answer(206 if first else 416, part, headers={"Content-Range": where} if first else {})
 
     def answer(self, status: int, content: bytes, length: int = -1, headers: Mapping[str, str] | None = None) -> None:
         self.send_response(status)
@@ -221,6 +235,39 @@ def test_our_server_serves_wheels_and_nothing_else(fetcher: Fetcher, tmp_path: P
     finally:
         server.shutdown()
         server.server_close()
+
+
+def test_a_transfer_that_breaks_off_is_gone_on_with(
+    wayward: tuple[str, type[_Wayward]], fetcher: Fetcher, tmp_path: Path
+) -> None:
+    address, handler = wayward
+    assert fetcher.download(f"{address}/stops", str(tmp_path / "x"), sha256=SHA256) == len(CONTENT)
+    assert (tmp_path / "x").read_bytes() == CONTENT
+    assert len(handler.asked) == 3, "each time from where it stopped"
+
+
+def test_credentials_come_from_environment_or_netrc_and_go_nowhere_else(
+    wayward: tuple[str, type[_Wayward]], tmp_path: Path
+) -> None:
+    address, handler = wayward
+    handler.elsewhere = address.replace("127.0.0.1", "localhost") + "/good"
+    netrc = tmp_path / ".netrc"
+    netrc.write_text("machine 127.0.0.1 login bea password hums\n")
+    netrc.chmod(0o600)
+    home = {"HOME": str(tmp_path), "PATH": "/usr/bin"}
+    basic = "Basic " + base64.b64encode(b"bea:hums").decode()
+    by_variables = {**home, "USH_USER_127_0_0_1": "bea", "USH_PASSWORD_127_0_0_1": "hums", "NETRC": "/dev/null"}
+    for variables in (home, by_variables):
+        handler.asked.clear()
+        assert Fetcher(read_host(variables)).get(f"{address}/locked").status == 200
+        assert Fetcher(read_host(variables)).get(f"{address}/away").status == 200
+        assert handler.asked == [("/locked", basic), ("/away", basic), ("/good", None)]
+    with pytest.raises(TransferFailed, match="401") as caught:
+        Fetcher(HOST).get(f"{address}/locked")
+    assert ".netrc" in caught.value.next_step
+    netrc.chmod(0o644)
+    with pytest.raises(TransferFailed, match="can be read by others"):
+        Fetcher(read_host(home)).get(f"{address}/locked")
 
 
 @pytest.fixture

@@ -4,6 +4,7 @@ import json
 import os
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -415,3 +416,34 @@ def test_why_a_package_is_there_and_newer_ones(apiary: Account, tmp_path: Path) 
     assert "newest already" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out
     apiary.ush("undo", "--yes")
     assert "1.0" in apiary.ush("package", "list", "-e", "hive").out
+
+
+def test_the_source_the_day_and_the_oldest_can_be_chosen(apiary: Account, tmp_path: Path) -> None:
+    """The first index has a younger bee; a tie, a day or the wish for the oldest lead past it."""
+    one, two = tmp_path / "one", tmp_path / "two"
+    for folder, version, year in ((one, "1.0", 2020), (one, "2.0", 2024), (two, "9.0", 2020)):
+        path = wheel(folder, "bee", version)
+        moment = time.mktime((year, 5, 1, 9, 0, 0, 0, 0, 0))
+        os.utime(path, (moment, moment))
+    apiary.ush("index", "add", "one", one, "--yes")
+    apiary.ush("index", "add", "two", two, "--yes")
+
+    def got(*words: str) -> str:
+        plan = apiary.ush("package", "get", "bee", "-e", "hive", "--plan", "--json", *words).json()
+        subjects: list[str] = [line["subject"] for line in plan["lines"]]
+        return next(one for one in subjects if one.startswith("bee "))
+
+    assert got() == "bee 2.0"
+    assert got("--lowest") == "bee 1.0"
+    assert got("--as-of", "2023-12-31") == "bee 1.0"
+    assert got("--from", "two") == "bee 9.0"
+    none = apiary.ush("package", "get", "bee", "-e", "hive", "--as-of", "2019-01-01", code=4)
+    assert "was published later (2024-05-01)" in none.err
+    assert "is no day" in apiary.ush("package", "get", "bee", "-e", "hive", "--as-of", "May", code=2).err
+    assert (
+        "no index named 'three'" in apiary.ush("package", "get", "bee", "-e", "hive", "--from", "three", code=2).err
+    )
+    apiary.ush("package", "get", "bee", "-e", "hive", "--from", "two", "--yes")
+    assert "newest already" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out, "the tie stays"
+    apiary.ush("undo", "--yes")
+    assert got() == "bee 2.0", "and goes with the change"

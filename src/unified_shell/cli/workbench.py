@@ -1,7 +1,7 @@
 """What every command works with: the host's facts, the locations, the road, the screen."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -13,6 +13,8 @@ from unified_shell.core.machine.places import join
 from unified_shell.views.screen import Screen
 
 if TYPE_CHECKING:
+    from packaging.utils import NormalizedName
+
     from unified_shell.core.changes.road import Road
     from unified_shell.core.environments.own_wiring import OwnWiring
     from unified_shell.core.indexes.client import IndexClient
@@ -27,6 +29,7 @@ class Workbench:
 
     trace: bool = False
     offline: bool = False
+    ties: "dict[NormalizedName, str]" = field(default_factory=dict)
     show_progress: Callable[[str], None] | None = None
     _told: str = ""
 
@@ -93,8 +96,10 @@ class Workbench:
         """The indexes that were named."""
         from unified_shell.core.indexes.client import IndexClient
         from unified_shell.core.indexes.registered import INDEXES
+        from unified_shell.core.indexes.ties import read_ties
 
-        return IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations.cache)
+        ties = {**read_ties(self.locations), **self.ties}
+        return IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations.cache, ties)
 
 
 pass_bench = click.make_pass_decorator(Workbench, ensure=True)

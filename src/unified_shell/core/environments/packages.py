@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
@@ -77,13 +77,15 @@ def plan_get(
     locations: Locations,
     *,
     newest: bool = False,
+    as_of: str = "",
+    lowest: bool = False,
 ) -> Change:
     """Plan to have these in an environment, with what they need, changing as little as possible.
 
-    With `newest`, what is there is no reason to stay with its version.
+    With `newest`, what is there is no reason to stay with its version; `as_of` and `lowest` as in a Target.
     """
     asked = ", ".join(map(str, requests))
-    job = _Solving(environment=environment, client=client, host=host, locations=locations)
+    job = _Solving(environment=environment, client=client, host=host, locations=locations, as_of=as_of, lowest=lowest)
     return job.change(
         _requests(environment, requests),
         {} if newest else _present(environment),
@@ -120,6 +122,8 @@ class _Solving:
     client: IndexClient
     host: Host
     locations: Locations
+    as_of: str = ""
+    lowest: bool = False
 
     def change(
         self,
@@ -138,7 +142,7 @@ class _Solving:
                 "no index is named yet that packages could come from",
                 next_step="ush index add NAME ADDRESS",
             )
-        solution = run_solver(list(wanted.values()), target_of(facts), client, present, locations.cache)
+        solution = run_solver(list(wanted.values()), self._target(facts), client, present, locations.cache)
         distributions = _distributions(solution, wanted)
         if set(distributions) == set(environment.contents.distributions):
             plan = Plan(words=words, aim=nothing, nothing_to_do=nothing)
@@ -154,6 +158,9 @@ class _Solving:
         )
         plan = _plan(environment, distributions, solution, locations, words=words, aim=f"{aim} ({facts.title})")
         return Change(plan=plan, prepare=prepare)
+
+    def _target(self, facts: InterpreterFacts) -> Target:
+        return replace(target_of(facts), as_of=self.as_of, lowest=self.lowest)
 
 
 def _plan(

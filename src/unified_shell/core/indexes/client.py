@@ -2,11 +2,12 @@
 
 import os
 import urllib.parse
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from packaging.utils import NormalizedName
 
+from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.places import join
 from unified_shell.core.transfers.addresses import address_of_folder, place_of_address
@@ -30,10 +31,17 @@ class Found:
 
 
 class IndexClient:
-    """Reads project pages; each page is read once."""
+    """Reads project pages; each page is read once. `ties` are projects that come from one index only, by its name."""
 
-    def __init__(self, indexes: Sequence[Index], fetcher: Fetcher, cache: str = "") -> None:
+    def __init__(
+        self,
+        indexes: Sequence[Index],
+        fetcher: Fetcher,
+        cache: str = "",
+        ties: Mapping[NormalizedName, str] | None = None,
+    ) -> None:
         self.indexes = tuple(indexes)
+        self.ties = dict(ties or {})
         self.fetcher = fetcher
         self._cache = cache
         self._found: dict[NormalizedName, Found] = {}
@@ -53,7 +61,10 @@ class IndexClient:
 
     def _ask_all(self, project: NormalizedName) -> Found:
         asked: list[str] = []
+        tied = self.ties.get(project)
         for index in self.indexes:
+            if tied is not None and index.name != tied:
+                continue
             files = self._ask(index, project)
             # A page that is there and lists nothing still says that the project is this index's.
             if files is not None:
@@ -91,6 +102,7 @@ class IndexClient:
                 address=address_of_folder(path),
                 sha256=digest_of_file(path),
                 size_bytes=os.path.getsize(path),
+                uploaded=iso_time(os.path.getmtime(path)),
             )
             for path in wheels_in(folder, project)
         )

@@ -21,7 +21,7 @@ from .pages import IndexFile
 
 __all__ = ["KeptPage", "keep_page", "kept_page"]
 
-FORMAT = 1
+FORMAT = 2
 MOST_FRESH_SECONDS = 600
 
 

@@ -22,7 +22,8 @@ class IndexFile:
     """One file that an index offers.
 
     `sha256` is empty where the index gives none; `metadata_sha256` is the hash of the metadata file beside
-    it, `?` where there is one without a hash; `yanked` is the reason, or `yes`; sizes are -1 where unknown.
+    it, `?` where there is one without a hash; `yanked` is the reason, or `yes`; sizes are -1 where unknown,
+    `uploaded` is the time in ISO 8601, empty where unknown (PEP 700).
     """
 
     name: str
@@ -32,6 +33,7 @@ class IndexFile:
     yanked: str = ""
     metadata_sha256: str = ""
     size_bytes: int = -1
+    uploaded: str = ""
 
 
 def parse_page(content: bytes, content_type: str, address: str) -> tuple[IndexFile, ...]:
@@ -78,6 +80,7 @@ def _json_file(one: Mapping[str, object], address: str) -> IndexFile:
         yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
         metadata_sha256=str(core.get("sha256", "?")) if isinstance(core, dict) else ("?" if core else ""),
         size_bytes=size if isinstance(size, int) else -1,
+        uploaded=str(one.get("upload-time") or ""),
     )
 
 

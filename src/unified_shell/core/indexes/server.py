@@ -19,6 +19,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.distributions.wheels import find_info_folder, parse_wheel_name
 from unified_shell.core.errors import UshError
+from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.digests import digest_of_bytes, digest_of_file
 from unified_shell.core.machine.places import Place
 
@@ -174,6 +175,7 @@ def _facts(path: str, _mtime_ns: int) -> Mapping[str, object]:
         "url": f"/files/{urllib.parse.quote(name)}",
         "hashes": {"sha256": digest_of_file(path)},
         "size": os.path.getsize(path),
+        "upload-time": iso_time(os.path.getmtime(path)),
         "requires-python": requires,
         "core-metadata": {"sha256": digest_of_bytes(metadata)} if metadata else False,
     }

@@ -3,7 +3,9 @@
 import datetime
 import time
 
-__all__ = ["now_seconds", "pause", "shown_time", "steady_seconds"]
+from unified_shell.core.errors import WordsOff
+
+__all__ = ["end_of_day", "iso_time", "now_seconds", "pause", "shown_time", "steady_seconds"]
 
 
 def now_seconds() -> float:
@@ -25,3 +27,17 @@ def shown_time(seconds: float) -> str:
     """Return local time as `2026-05-01 14:03:22`."""
     moment = datetime.datetime.fromtimestamp(seconds, tz=datetime.UTC).astimezone()
     return moment.strftime("%Y-%m-%d %H:%M:%S")
+
+
+def iso_time(seconds: float) -> str:
+    """Return a time in ISO 8601, UTC, as `2026-05-01T14:03:22.000000Z`."""
+    return datetime.datetime.fromtimestamp(seconds, tz=datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
+def end_of_day(text: str) -> str:
+    """Return the last moment of a day such as `2026-05-01` in ISO 8601, UTC; raises WordsOff for what is none."""
+    try:
+        day = datetime.date.fromisoformat(text)
+    except ValueError as error:
+        raise WordsOff(f"{text!r} is no day", next_step="write it as 2026-05-01") from error
+    return f"{day.isoformat()}T23:59:59.999999Z"

@@ -35,11 +35,17 @@ Read = TypeVar("Read")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Target:
-    """What is solved for: marker values, fitting tags (best first), and the Python version as text."""
+    """What is solved for: marker values, fitting tags (best first), and the Python version as text.
+
+    Nothing that was uploaded after `as_of` counts (a date and time in ISO 8601, UTC; empty: all does); with `lowest`,
+    the oldest versions that fit are wanted.
+    """
 
     markers: Mapping[str, str]
     tags: tuple[Tag, ...]
     python: str
+    as_of: str = ""
+    lowest: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,7 +66,7 @@ def run_solver(
     """Return a solution; reads index pages and metadata, writes wheels to the cache where it must."""
     answers = _Answers(target, client, present, cache)
     answers.look_ahead([canonicalize_name(one.name) for one in requests])
-    asking = solve(requests, target.markers)
+    asking = solve(requests, target.markers, lowest=target.lowest)
     try:
         question = next(asking)
         while True:
@@ -182,6 +188,10 @@ class _Answers:
         return self._rank_of[tags]
 
     def _why_not(self, file: IndexFile) -> str:
+        if self._target.as_of and not file.uploaded:
+            return "when it was published is not told by the index"
+        if self._target.as_of and file.uploaded > self._target.as_of:
+            return f"it was published later ({file.uploaded[:10]})"
         wanted = file.requires_python
         if wanted not in self._python_fits:
             try:

@@ -38,24 +38,28 @@ class _Policy:
     pinned: set[NormalizedName] = field(default_factory=set)
 
 
-def solve(requests: Sequence[Requirement], markers: Mapping[str, str]) -> Asking:
+def solve(requests: Sequence[Requirement], markers: Mapping[str, str], *, lowest: bool = False) -> Asking:
     """Search for one version of each project that is needed.
 
     Yields questions, is sent their answers, returns a Solution. `markers` is the target's environment by
-    the standard on dependency specifiers. Raises NoSolution, with who asked for what.
+    the standard on dependency specifiers. With `lowest`, the oldest versions that fit are tried first. Raises
+    NoSolution, with who asked for what.
     """
     values = {**markers, "extra": ""}
     wanted = [one for one in requests if one.marker is None or one.marker.evaluate(dict(values))]
     policy = _Policy()
     while True:
         try:
-            return (yield from _Search(wanted, values, policy).run())
+            return (yield from _Search(wanted, values, policy, lowest=lowest).run())
         except _AdmitMore:
             continue
 
 
 class _Search:
-    def __init__(self, requests: Sequence[Requirement], markers: Mapping[str, str], policy: _Policy) -> None:
+    def __init__(
+        self, requests: Sequence[Requirement], markers: Mapping[str, str], policy: _Policy, *, lowest: bool
+    ) -> None:
+        self._lowest = lowest
         self._requests, self._markers, self._policy = requests, markers, policy
         self._partial = PartialSolution()
         self._spaces: dict[NormalizedName, Space] = {}
@@ -90,7 +94,7 @@ class _Search:
             yield from self._all_requirements(project, extra)
             return
         space = self._spaces[project]
-        bit = space.best(self._partial.allowed[node])
+        bit = space.best(self._partial.allowed[node], lowest=self._lowest)
         if not bit:
             # All that is left is not admitted; propagation finds the conflict.
             self._changed.append(node)

@@ -53,12 +53,16 @@ class Space:
         """Return the candidate of one bit."""
         return self.candidates[bit]
 
-    def best(self, allowed: int) -> int:
-        """Return the bit to try first among the admitted that are allowed: what is there already, else the newest."""
+    def best(self, allowed: int, *, lowest: bool = False) -> int:
+        """Return the bit to try first among the admitted that are allowed: what is there already, else the newest,
+        or with `lowest` the oldest.
+        """
         usable = allowed & self.admitted
         for bit, candidate in self.candidates.items():
             if candidate.present and bit & usable:
                 return bit
+        if lowest:
+            return usable & -usable
         return 1 << (usable.bit_length() - 1) if usable else 0
 
 

@@ -13,6 +13,7 @@ from unified_shell.core.machine.clock import pause
 from unified_shell.core.machine.host import Host
 
 from .addresses import is_web_address, place_of_address, shown_address
+from .credentials import credentials_for
 
 if typing.TYPE_CHECKING:
     import httpx
@@ -22,6 +23,7 @@ __all__ = ["Fetcher", "Reply"]
 PAGE_LIMIT_BYTES = 300_000_000
 RANGE_LIMIT_BYTES = 50_000_000
 TRIES = 3
+MOST_WAIT_SECONDS = 20.0
 RETRY_STATUSES = frozenset({408, 429, 500, 502, 503, 504})
 TIMEOUT_SECONDS = 30.0
 
@@ -92,18 +94,14 @@ class Fetcher:
         `sha256` is for what nobody promised anything of; the caller takes its digest and keeps it.
         """
         part = f"{target}.part"
-        state, size = hashlib.sha256(), 0
         try:
             os.makedirs(os.path.dirname(target), exist_ok=True)
-            with open(part, "wb") as file, self._chunks(address) as chunks:
-                for chunk in chunks:
-                    state.update(chunk)
-                    size += len(chunk)
-                    file.write(chunk)
-            if sha256 and state.hexdigest() != sha256:
+            with open(part, "w+b") as file:
+                digest, size = self._fill(file, address)
+            if sha256 and digest != sha256:
                 raise HashDiffers(
                     f"{os.path.basename(target)} is not what was promised: its SHA-256 is"
-                    f" {state.hexdigest()[:16]}…, promised was {sha256[:16]}…",
+                    f" {digest[:16]}…, promised was {sha256[:16]}…",
                     where=shown_address(address),
                     next_step="try again; if it stays so, tell whoever keeps it",
                 )
@@ -119,22 +117,49 @@ class Fetcher:
                 os.unlink(part)
         return size
 
+    def _fill(self, file: typing.IO[bytes], address: str) -> tuple[str, int]:
+        """Write an address's bytes to an empty file; a transfer that breaks off is gone on with where it stopped."""
+        state, size, tag, tried = hashlib.sha256(), 0, "", 1
+        while True:
+            before = size
+            try:
+                with self._chunks(address, start=size, tag=tag) as (start, tag, chunks):
+                    if start != size:
+                        # The server began anew.
+                        state, size = hashlib.sha256(), 0
+                        file.seek(0)
+                        file.truncate()
+                    for chunk in chunks:
+                        state.update(chunk)
+                        size += len(chunk)
+                        file.write(chunk)
+                return state.hexdigest(), size
+            except TransferFailed:
+                tried += 1
+                if size <= before or tried > TRIES:
+                    raise
+
     def close(self) -> None:
         """Close the connections."""
         if self._client is not None:
             self._client.close()
 
     @contextlib.contextmanager
-    def _chunks(self, address: str) -> Iterator[Iterator[bytes]]:
+    def _chunks(self, address: str, *, start: int = 0, tag: str = "") -> Iterator[tuple[int, str, Iterator[bytes]]]:
+        """Yield where the bytes begin, the file's tag, and the bytes; from `start` on, if it is the file of that tag."""
         place = place_of_address(address)
         if place is not None:
             with open(place, "rb") as file:
-                yield iter(lambda: file.read(1 << 20), b"")
+                yield 0, "", iter(lambda: file.read(1 << 20), b"")
             return
-        with self._stream("GET", address, "*/*") as response:
+        more = {"Range": f"bytes={start}-", **({"If-Range": tag} if tag else {})} if start else {}
+        with self._stream("GET", address, "*/*", more) as response:
             if response.status_code == 404:
                 raise TransferFailed("there is no such file (404)", where=shown_address(address))
-            yield response.iter_raw()
+            continues = response.status_code == 206 and response.headers.get("content-range", "").startswith(
+                f"bytes {start}-"
+            )
+            yield start if continues else 0, response.headers.get("etag", ""), response.iter_raw()
 
     @contextlib.contextmanager
     def _stream(
@@ -153,13 +178,14 @@ class Fetcher:
         # Wheels must come as they are stored: their hash is over those bytes.
         headers = {"Accept": accept, "Accept-Encoding": "gzip" if accept != "*/*" else "identity", **(more or {})}
         try:
-            with _send(client, method, address, headers) as response:
+            user = credentials_for(address, self._host)
+            with _send(client, method, address, headers, user) as response:
                 refusal = response.status_code >= 400 and response.status_code not in (404, 416)
                 if refusal and method != "HEAD":
                     raise TransferFailed(
                         f"the server answered {response.status_code} {response.reason_phrase}",
                         where=shown_address(address),
-                        next_step="ush index list   (is the address right?)",
+                        next_step=_next_step(response.status_code),
                     )
                 yield response
         except httpx.HTTPError as error:
@@ -184,6 +210,12 @@ class Fetcher:
         return self._client
 
 
+def _next_step(status: int) -> str:
+    if status in (401, 403):
+        return "put user and password for that host into ~/.netrc, or USH_USER_<HOST> and USH_PASSWORD_<HOST>"
+    return "ush index list   (is the address right?)"
+
+
 def _reply(response: "httpx.Response", content: bytes) -> Reply:
     headers = response.headers
     return Reply(
@@ -199,13 +231,20 @@ def _reply(response: "httpx.Response", content: bytes) -> Reply:
 
 
 @contextlib.contextmanager
-def _send(client: "httpx.Client", method: str, address: str, headers: dict[str, str]) -> Iterator["httpx.Response"]:
-    """Send a request, again after a pause where that may help: no connection, or a passing refusal."""
+def _send(
+    client: "httpx.Client", method: str, address: str, headers: dict[str, str], user: tuple[str, str] | None
+) -> Iterator["httpx.Response"]:
+    """Send a request, again after a pause where that may help: no connection, or a passing refusal.
+
+    Where the server says how long to wait, that long, within reason.
+    """
     import httpx
+
+    auth = httpx.BasicAuth(*user) if user is not None else httpx.USE_CLIENT_DEFAULT
 
     for tried in range(1, TRIES + 1):
         try:
-            response = client.send(client.build_request(method, address, headers=headers), stream=True)
+            response = client.send(client.build_request(method, address, headers=headers), auth=auth, stream=True)
         except (httpx.ConnectError, httpx.ConnectTimeout, httpx.RemoteProtocolError):
             if tried == TRIES:
                 raise
@@ -216,7 +255,11 @@ def _send(client: "httpx.Client", method: str, address: str, headers: dict[str, 
                 finally:
                     response.close()
                 return
+            told = response.headers.get("retry-after", "")
             response.close()
+            if told.isdigit():
+                pause(min(float(told), MOST_WAIT_SECONDS))
+                continue
         pause(0.2 * 2**tried)
 
 

@@ -1,0 +1,42 @@
+"""Names and passwords for servers: from an address itself, the environment, or the person's netrc file.
+
+They go to the server that they are for and to no other: not to one that a redirect leads to. Sources: RFC 7617; the
+netrc format as the standard library reads it.
+"""
+
+import netrc
+import os
+import urllib.parse
+
+from unified_shell.core.errors import TransferFailed
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import join
+
+__all__ = ["credentials_for"]
+
+
+def credentials_for(address: str, host: Host) -> tuple[str, str] | None:
+    """Return user and password for an address that carries none itself, or None.
+
+    The environment's are `USH_USER_<HOST>` and `USH_PASSWORD_<HOST>`, the host in capitals with `_` for what is no
+    letter or digit; then the netrc file, `~/.netrc` or what NETRC names.
+    """
+    parts = urllib.parse.urlsplit(address)
+    if parts.username is not None or not parts.hostname:
+        return None
+    named = "".join(c if c.isalnum() else "_" for c in parts.hostname.upper())
+    user, password = host.variable(f"USH_USER_{named}"), host.variable(f"USH_PASSWORD_{named}")
+    if user or password:
+        return user, password
+    path = host.variable("NETRC") or join(host.home, ".netrc")
+    try:
+        if not os.path.isfile(path):
+            return None
+        found = netrc.netrc(path).authenticators(parts.hostname)
+        if found is not None and os.stat(path).st_mode & 0o077:
+            raise TransferFailed(
+                f"{path} holds a password and can be read by others; it is not used", next_step=f"chmod 600 {path}"
+            )
+    except (OSError, netrc.NetrcParseError):
+        return None
+    return (found[0], found[2] or "") if found is not None else None
