@@ -447,3 +447,23 @@ def test_the_source_the_day_and_the_oldest_can_be_chosen(apiary: Account, tmp_pa
     assert "newest already" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out, "the tie stays"
     apiary.ush("undo", "--yes")
     assert got() == "bee 2.0", "and goes with the change"
+
+
+def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Account, tmp_path: Path) -> None:
+    wheels = tmp_path / "odd"
+    wheel(wheels, "old-bee", "1.0", tag="cp27-none-win32")
+    wheel(wheels, "bee", "1.0", requires=["waggle-io"])
+    apiary.ush("index", "add", "odd", wheels, "--yes")
+    none = apiary.ush("environment", "new", "x", "--to-hold", "old-bee", code=4)
+    assert "its wheels are for cp27 on win32" in none.err
+    refused = apiary.ush("package", "get", "old-bee", "-e", "hive", code=4)
+    assert "--to-hold 'old-bee'" in refused.err
+    made = apiary.ush("environment", "new", "x", "--to-hold", "bee", "--yes")
+    assert "Make the environment x on Python 3" in made.out
+    apiary.write("needs.txt", "bee\n")
+    assert "2 wheels" in apiary.ush("index", "copy", "carry", "--file", "needs.txt").out
+    assert "0 wheels" in apiary.ush("index", "copy", "carry", "bee").out
+    for name in ("odd", "apiary"):
+        apiary.ush("index", "drop", name, "--yes")
+    apiary.ush("index", "add", "carried", "carry", "--yes")
+    apiary.ush("package", "get", "bee", "-e", "x", "--yes")

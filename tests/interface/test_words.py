@@ -16,7 +16,7 @@ CASES: dict[str, tuple[list[str], int, str]] = {
     "unknown verb": (["environment", "nwe", "x"], 2, "Did you mean new?"),
     "beginning not unique": (["p"], 2, "may be package or path"),
     "unknown option": (["look", "--nope"], 2, "no such option"),
-    "missing word": (["package", "get"], 2, "missing argument"),
+    "missing word": (["package", "get"], 2, "nothing is asked for"),
     "unknown environment": (["environment", "show", "hvie"], 2, "Did you mean hive?"),
     "which environment": (["package", "get", "swarmcast"], 2, "which environment?"),
     "no requirement": (["package", "get", "swarm cast", "-e", "hive"], 2, "is no requirement"),

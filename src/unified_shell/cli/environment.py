@@ -48,18 +48,31 @@ def list_environments_(bench: Workbench, *, as_json: bool) -> None:
 @environment.command()
 @click.argument("name")
 @click.option("--interpreter", "wanted", default="", help="A path, an adopted name or a version; else the session's.")
+@click.option(
+    "--to-hold", "packages", multiple=True, metavar="REQUIREMENT", help="On the newest interpreter that can have it."
+)
 @change_options
 @pass_bench
-def new(bench: Workbench, name: str, wanted: str, *, how: How) -> None:
+def new(bench: Workbench, name: str, wanted: str, *, packages: tuple[str, ...], how: How) -> None:
     """Make the environment NAME, empty, on an interpreter of this machine."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_new
+    from unified_shell.core.environments.choosing import choose_for
+    from unified_shell.core.environments.packages import parse_request
+    from unified_shell.core.errors import WordsOff
     from unified_shell.core.interpreters.adopting import choose_interpreter
 
-    facts = choose_interpreter(wanted, bench.host, bench.locations)
+    if wanted and packages:
+        raise WordsOff("--interpreter and --to-hold both choose the interpreter", next_step="give one of them")
+    why: tuple[str, ...] = ()
+    if packages:
+        requests = [parse_request(text) for text in packages]
+        facts, why = choose_for(requests, bench.indexes, bench.host, bench.locations)
+    else:
+        facts = choose_interpreter(wanted, bench.host, bench.locations)
 
     def make() -> Change:
-        return plan_new(name, facts, bench.host, bench.locations)
+        return plan_new(name, facts, bench.host, bench.locations, why)
 
     perform(bench, make, how)
 

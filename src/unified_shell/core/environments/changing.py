@@ -32,8 +32,8 @@ __all__ = ["base_of", "next_edition", "plan_drop", "plan_new", "proof_of_start"]
 FetchWheel = Callable[[Distribution], str]
 
 
-def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Locations) -> Change:
-    """Plan to make an empty environment on an interpreter."""
+def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Locations, why: Sequence[str] = ()) -> Change:
+    """Plan to make an empty environment on an interpreter; `why` says why it is not on another one."""
     _check_name(name, locations)
     check_base(facts)
     prefix = link_place(locations.data, name)
@@ -54,6 +54,7 @@ def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Location
                 subject=f"its interpreter is {shown(facts.real_executable, host.home)}",
                 detail=f"{facts.word_size_bits}-bit {facts.architecture}",
             ),
+            *(PlanLine(kind=LineKind.NOTE, subject=one) for one in why),
         ),
         disk_bytes=20_000,
         relies_on=tuple(

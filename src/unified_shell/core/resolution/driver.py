@@ -2,7 +2,7 @@
 
 import contextlib
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
@@ -160,6 +160,7 @@ class _Answers:
     ) -> tuple[dict[Version, IndexFile], tuple[tuple[str, str], ...]]:
         best: dict[Version, tuple[tuple[int, tuple[int, str]], IndexFile]] = {}
         passed: dict[Version, str] = {}
+        unfit: dict[Version, list[str]] = {}
         for file in files:
             parts = wheel_parts(file.name)
             if parts is None or self._names.of(parts.project) != project:
@@ -168,8 +169,12 @@ class _Answers:
             if version is None:
                 continue
             why_not, rank = self._why_not(file), self._rank(parts.tags)
-            if why_not or rank is None:
-                passed[version] = why_not or f"no wheel fits here ({file.name} does not)"
+            if why_not:
+                passed[version] = why_not
+                continue
+            if rank is None:
+                unfit.setdefault(version, []).append(parts.tags)
+                passed[version] = _unfit(unfit[version])
                 continue
             # A higher build number wins among wheels with the same tags.
             order = (-rank, parts.build)
@@ -247,6 +252,19 @@ class _Answers:
             return metadata_of_open_wheel(remote, project, file.name)
         except (RangesRefused, UshError):
             return None
+
+
+def _unfit(tags: Sequence[str]) -> str:
+    """Say what the wheels of a version are for: interpreters, then platforms."""
+    split = [one.split("-") for one in tags]
+    pythons = dict.fromkeys(python for one in split for python in one[0].split("."))
+    platforms = dict.fromkeys(platform for one in split for platform in one[-1].split("."))
+    return f"no wheel fits here; its wheels are for {_first(pythons)} on {_first(platforms)}"
+
+
+def _first(names: Iterable[str], most: int = 4) -> str:
+    every = list(names)
+    return ", ".join(every[:most]) + (f" and {len(every) - most} more" if len(every) > most else "")
 
 
 class _Once(Generic[Read]):

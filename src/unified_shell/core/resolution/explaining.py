@@ -38,9 +38,13 @@ def no_solution(
             told[0] if alone else f"no set of versions fits: {_and(told)}", next_step=_relaxation(own, facts)
         )
     space = spaces[_project(dead_end)]
-    words = f"{_and(told)}, but {_what_there_is(space.listing, space)}"
-    nowhere = not space.listing.index and not space.listing.candidates
-    step = "ush index list   (where it was asked)" if nowhere else _relaxation(own, facts)
+    unfit = _wanted_but_unfit(dead_end, space)
+    words = f"{_and(told)}, but {unfit or _what_there_is(space.listing, space)}"
+    step = _relaxation(own, facts)
+    if not space.listing.index and not space.listing.candidates:
+        step = "ush index list   (where it was asked)"
+    elif unfit:
+        step = f"ush environment new NAME --to-hold '{dead_end.requirement}'   (on an interpreter that can have it)"
     return NoSolution(words if dead_end in own else f"no set of versions fits: {words}", next_step=step)
 
 
@@ -85,6 +89,16 @@ def _what_there_is(listing: Listing, space: Space) -> str:
     offered = [space.of_bit(bit).version for bit in sorted(space.candidates, reverse=True) if bit & space.admitted]
     said = f"{listing.index or 'the environment'} has {_offered(offered)}"
     return said + (f"; {reason}" if (reason := _passed_over(project, {project: space})) else "")
+
+
+def _wanted_but_unfit(fact: Fact, space: Space) -> str:
+    """Say why the newest version that is asked for is none to choose here, where there is one."""
+    if fact.requirement is None:
+        return ""
+    for version, reason in space.listing.passed_over:
+        if fact.requirement.specifier.contains(version, prereleases=True):
+            return f"{space.project} {version} is passed over: {reason}"
+    return ""
 
 
 def _passed_over(project: NormalizedName, spaces: Mapping[NormalizedName, Space]) -> str:
