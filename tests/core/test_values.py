@@ -45,6 +45,7 @@ WORKERS = {
     "Demand",
     "Solution",
     "Fact",
+    "Found",
     "_Solving",
     "Incompatibility",
     "Space",

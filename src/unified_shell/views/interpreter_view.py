@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from unified_shell.core.interpreters.adopted import Adopted
-from unified_shell.core.interpreters.discovery import Found, FoundInterpreter
+from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.kept import Kept
 from unified_shell.core.interpreters.other_languages import OtherInterpreter
@@ -17,7 +17,7 @@ __all__ = ["print_all_interpreters", "print_interpreters", "print_other_interpre
 
 
 def print_all_interpreters(
-    screen: Screen, found: Found, kept: Sequence[Kept], adopted: Sequence[Adopted], home: str
+    screen: Screen, found: AllInterpreters, kept: Sequence[Kept], adopted: Sequence[Adopted], home: str
 ) -> None:
     """Write all interpreters: found, of other languages, and those that are kept."""
     heading(screen, "Python")

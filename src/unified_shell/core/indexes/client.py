@@ -2,7 +2,7 @@
 
 import os
 import urllib.parse
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from packaging.utils import NormalizedName
@@ -14,7 +14,7 @@ from unified_shell.core.transfers.addresses import address_of_folder, place_of_a
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .folders import wheels_in
-from .page_cache import keep_page, kept_page
+from .page_cache import KeptPage, keep_page, kept_files, kept_page, still_holds
 from .pages import ACCEPT, IndexFile, parse_page
 from .registered import Index
 
@@ -23,11 +23,21 @@ __all__ = ["Found", "IndexClient"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
-    """What the first index that has a project offers; `asked` are those asked before, without it."""
+    """What the first index that has a project offers; `asked` are those asked before, without it.
+
+    `key` is another one whenever the files are others, empty where that is not known; so what was made of them can be
+    kept, and the files need not be read.
+    """
 
     index: str
-    files: tuple[IndexFile, ...]
     asked: tuple[str, ...] = ()
+    key: str = ""
+    read: Callable[[], tuple[IndexFile, ...]] = tuple
+
+    @property
+    def files(self) -> tuple[IndexFile, ...]:
+        """The files."""
+        return self.read()
 
 
 class IndexClient:
@@ -65,30 +75,35 @@ class IndexClient:
         for index in self.indexes:
             if tied is not None and index.name != tied:
                 continue
-            files = self._ask(index, project)
+            found = self._ask(index, project, tuple(asked))
             # A page that is there and lists nothing still says that the project is this index's.
-            if files is not None:
-                return Found(index=index.name, files=files, asked=tuple(asked))
+            if found is not None:
+                return found
             asked.append(index.name)
-        return Found(index="", files=(), asked=tuple(asked))
+        return Found(index="", asked=tuple(asked))
 
-    def _ask(self, index: Index, project: NormalizedName) -> tuple[IndexFile, ...] | None:
+    def _ask(self, index: Index, project: NormalizedName, asked: tuple[str, ...]) -> Found | None:
         place = place_of_address(index.address)
         if place is not None:
-            return self._ask_folder(place, project) or None
+            in_folder = self._ask_folder(place, project)
+            return Found(index=index.name, asked=asked, read=lambda: in_folder) if in_folder else None
         address = urllib.parse.urljoin(index.address, f"{project}/")
         kept = kept_page(self._cache, address) if self._cache else None
         if kept is not None and (kept.is_fresh or self.fetcher.offline):
-            return kept.files if kept.found else None
+            return self._of_kept(kept, index, asked)
         reply = self.fetcher.get(address, accept=ACCEPT, more=kept.conditions() if kept is not None else {})
         if reply.status == 304 and kept is not None:
-            keep_page(self._cache, address, reply, kept.files, found=kept.found)
-            return kept.files if kept.found else None
+            still_holds(self._cache, kept, reply)
+            return self._of_kept(kept, index, asked)
         found = reply.status != 404
         files = parse_page(reply.content, reply.content_type, reply.address) if found else ()
-        if self._cache:
-            keep_page(self._cache, address, reply, files, found=found)
-        return files if found else None
+        key = keep_page(self._cache, address, reply, files, found=found).key if self._cache else ""
+        return Found(index=index.name, asked=asked, key=key, read=lambda: files) if found else None
+
+    def _of_kept(self, kept: KeptPage, index: Index, asked: tuple[str, ...]) -> Found | None:
+        if not kept.found:
+            return None
+        return Found(index=index.name, asked=asked, key=kept.key, read=lambda: kept_files(self._cache, kept))
 
     def _ask_folder(self, folder: str, project: NormalizedName) -> tuple[IndexFile, ...]:
         page = join(folder, project, "index.html")

@@ -4,38 +4,41 @@ A page is used as it is while its server says that it is fresh (Cache-Control, R
 after that it is asked whether it changed (ETag and Last-Modified, RFC 9110).
 """
 
-import contextlib
 import os
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import msgspec
 
+from unified_shell.core.errors import TransferFailed
+from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.durable import FileMode, replace_file
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.transfers.fetching import Reply
 
 from .pages import IndexFile
 
-__all__ = ["KeptPage", "keep_page", "kept_page"]
+__all__ = ["KeptPage", "keep_page", "kept_files", "kept_page", "still_holds"]
 
-FORMAT = 2
+FORMAT = 3
 MOST_FRESH_SECONDS = 600
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeptPage:
-    """A page's files, and what tells whether they still hold. `found` is False for a project that was not there."""
+    """What tells whether a page's files still hold; they themselves are in a file beside, read where they are needed.
+
+    `found` is False for a project that was not there; `key` is another one whenever the files are others.
+    """
 
     format: int
     address: str
     found: bool
+    key: str
     etag: str
     last_modified: str
     fresh_until_seconds: float
-    files: tuple[IndexFile, ...]
 
     @property
     def is_fresh(self) -> bool:
@@ -55,30 +58,52 @@ def kept_page(cache: str, address: str) -> KeptPage | None:
             kept = msgspec.msgpack.decode(file.read(), type=KeptPage)
     except (OSError, msgspec.MsgspecError):
         return None
-    return kept if kept.format == FORMAT and kept.address == address else None
+    whole = kept.format == FORMAT and kept.address == address and os.path.exists(_files_place(cache, kept))
+    return kept if whole else None
 
 
-def keep_page(cache: str, address: str, reply: Reply, files: tuple[IndexFile, ...], *, found: bool) -> None:
+def kept_files(cache: str, page: KeptPage) -> tuple[IndexFile, ...]:
+    """Return the files of a kept page; raises TransferFailed where they were taken away meanwhile."""
+    try:
+        with open(_files_place(cache, page), "rb") as file:
+            return msgspec.msgpack.decode(file.read(), type=tuple[IndexFile, ...])
+    except (OSError, msgspec.MsgspecError) as error:
+        raise TransferFailed("a page in the cache is damaged", where=cache, next_step="try again") from error
+
+
+def keep_page(cache: str, address: str, reply: Reply, files: tuple[IndexFile, ...], *, found: bool) -> KeptPage:
     """Keep a page that was read; a cache that cannot be written is done without."""
-    told = re.search(r"max-age=(\d+)", reply.cache_control)
-    seconds = (
-        0
-        if re.search(r"no-(store|cache)", reply.cache_control)
-        else min(int(told[1]) if told else 0, MOST_FRESH_SECONDS)
-    )
+    content = msgspec.msgpack.encode(files)
     page = KeptPage(
         format=FORMAT,
         address=address,
         found=found,
+        key=digest_of_bytes(content)[:32],
         etag=reply.etag,
         last_modified=reply.last_modified,
-        fresh_until_seconds=now_seconds() + seconds,
-        files=files,
+        fresh_until_seconds=_fresh_until(reply),
     )
-    place = _place(cache, address)
-    with contextlib.suppress(OSError):
-        replace_file(place, msgspec.msgpack.encode(page), FileMode(bits=0o600), beside=f"{place}.{os.getpid()}")
+    write_cached(_files_place(cache, page), content)
+    write_cached(_place(cache, address), msgspec.msgpack.encode(page))
+    return page
+
+
+def still_holds(cache: str, page: KeptPage, reply: Reply) -> None:
+    """Note that a page did not change, and how long that is certain."""
+    write_cached(
+        _place(cache, page.address), msgspec.msgpack.encode(replace(page, fresh_until_seconds=_fresh_until(reply)))
+    )
+
+
+def _fresh_until(reply: Reply) -> float:
+    told = re.search(r"max-age=(\d+)", reply.cache_control)
+    uncertain = told is None or re.search(r"no-(store|cache)", reply.cache_control)
+    return now_seconds() + (0 if uncertain or told is None else min(int(told[1]), MOST_FRESH_SECONDS))
 
 
 def _place(cache: str, address: str) -> Place:
     return join(cache, "pages", digest_of_bytes(address.encode("utf-8", "surrogateescape"))[:32])
+
+
+def _files_place(cache: str, page: KeptPage) -> Place:
+    return join(cache, "pages", f"{page.key}.files")

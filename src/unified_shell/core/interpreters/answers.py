@@ -5,11 +5,10 @@ library and the folders of packages (an optional part may arrive later), the sys
 is used again only while every mark is the same.
 """
 
-import contextlib
 import os
 from collections.abc import Iterable
 
-from unified_shell.core.machine.durable import FileMode, replace_file
+from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.places import from_json_text, join, to_json_text
 
 __all__ = ["Answers"]
@@ -53,8 +52,7 @@ class Answers:
             return
         newest = dict(list(self._known.items())[-MOST:])
         content = to_json_text({"format": FORMAT, "answers": newest}).encode("ascii")
-        with contextlib.suppress(OSError):
-            replace_file(self._file, content, FileMode(), beside=f"{self._file}.{os.getpid()}")
+        write_cached(self._file, content)
         self._changed = False
 
 

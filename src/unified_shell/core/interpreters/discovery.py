@@ -20,7 +20,7 @@ from .registered import registered_interpreters
 from .script_settings import script_depends_on, script_key
 from .searching import folders_below, identity, named_in
 
-__all__ = ["Found", "FoundInterpreter", "discover", "find_interpreters"]
+__all__ = ["AllInterpreters", "FoundInterpreter", "discover", "find_interpreters"]
 
 PYTHON = "python"
 
@@ -41,7 +41,7 @@ class FoundInterpreter:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Found:
+class AllInterpreters:
     """All interpreters: Python's, those on PATH first, then by version, newest first; and those of other languages."""
 
     python: tuple[FoundInterpreter, ...]
@@ -55,7 +55,7 @@ def find_interpreters(host: Host, more_folders: Iterable[str] = ()) -> tuple[Fou
 
 def discover(
     host: Host, more_folders: Iterable[str] = (), *, roots: Sequence[str] = (), only_python: bool = False
-) -> Found:
+) -> AllInterpreters:
     """Return the interpreters; each is asked once, at the same time as others, unless its answer still holds.
 
     With `roots`, those below these folders and no others.
@@ -82,7 +82,7 @@ def discover(
     wanted = [item for item in groups.items() if item[0][0] == PYTHON or not only_python]
     seen = map_at_once(look, wanted)
     answers.save()
-    return Found(
+    return AllInterpreters(
         python=tuple(sorted((one for one in seen if isinstance(one, FoundInterpreter)), key=_order)),
         others=tuple(sorted((one for one in seen if isinstance(one, OtherInterpreter)), key=_other_order)),
     )

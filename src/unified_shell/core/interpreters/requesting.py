@@ -13,7 +13,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.transfers.addresses import is_web_address, place_of_address
 
-from .discovery import Found
+from .discovery import AllInterpreters
 from .languages import find_language, languages
 
 __all__ = ["Asked", "Ready", "parse_request", "ready_ones", "version_fits"]
@@ -72,7 +72,7 @@ def version_fits(version: str, specifier: str) -> bool:
         return not specifier
 
 
-def ready_ones(asked: Asked, found: Found) -> tuple[Ready, ...]:
+def ready_ones(asked: Asked, found: AllInterpreters) -> tuple[Ready, ...]:
     """Return the interpreters of this machine that are what is asked for, those on PATH first."""
     ready = [
         Ready(title=one.facts.title, path=one.facts.executable, on_path=one.on_path)

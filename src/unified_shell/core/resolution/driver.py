@@ -3,7 +3,7 @@
 import contextlib
 import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Generic, TypeVar
 
 from packaging.requirements import InvalidRequirement, Requirement
@@ -16,15 +16,17 @@ from unified_shell.core.distributions.metadata import Metadata, parse_metadata
 from unified_shell.core.distributions.tags import rank_of, tag_ranks
 from unified_shell.core.distributions.wheels import metadata_of_open_wheel, read_metadata_of_wheel, wheel_parts
 from unified_shell.core.errors import CouldNot, HashDiffers, TransferFailed, UshError
-from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.client import Found, IndexClient
 from unified_shell.core.indexes.pages import IndexFile
+from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.durable import FileMode, read_file, replace_file
+from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.transfers.addresses import place_of_address
 from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
+from .kept_listings import keep_listing, kept_listing
 from .questions import AskRequirements, AskVersions, Candidate, Listing, Requirements, Solution
 from .solver import solve
 
@@ -92,6 +94,8 @@ class _Answers:
     ) -> None:
         self._target, self._client, self._present, self._cache = target, client, present, cache
         self._ranks = tag_ranks(target.tags)
+        told = "\0".join((target.python, target.as_of, *map(str, target.tags)))
+        self._target_key = digest_of_bytes(told.encode())
         # Thousands of files share a few hundred versions, tags and specifiers: each is read once.
         self._rank_of: dict[str, int | None] = {}
         self._python_fits: dict[str, bool] = {"": True}
@@ -141,19 +145,30 @@ class _Answers:
             if here is None:
                 raise
             return Listing(candidates=(here.candidate,))
+        listing = self._of_page(project, found)
+        if here is None:
+            return listing
+        others = [one for one in listing.candidates if one.version != here.candidate.version]
+        both = sorted((*others, here.candidate), key=lambda one: Version(one.version), reverse=True)
+        return replace(listing, candidates=tuple(both))
+
+    def _of_page(self, project: NormalizedName, found: Found) -> Listing:
+        """Return what a page offers here, from what was kept where the page is the same."""
+        if found.key and (kept := kept_listing(self._cache, f"{found.key} {found.index}", self._target_key)):
+            return replace(kept, asked=found.asked)
         best, passed_over = self._best_wheels(project, found.files)
-        candidates = {
-            version: Candidate(project=project, version=str(version), file=file, index=found.index)
-            for version, file in best.items()
-        }
-        if here is not None:
-            candidates[Version(here.candidate.version)] = here.candidate
-        return Listing(
-            candidates=tuple(candidates[version] for version in sorted(candidates, reverse=True)),
+        listing = Listing(
+            candidates=tuple(
+                Candidate(project=project, version=str(version), file=best[version], index=found.index)
+                for version in sorted(best, reverse=True)
+            ),
             passed_over=passed_over,
             index=found.index,
             asked=found.asked,
         )
+        if found.key:
+            keep_listing(self._cache, f"{found.key} {found.index}", self._target_key, listing)
+        return listing
 
     def _best_wheels(
         self, project: NormalizedName, files: Sequence[IndexFile]
@@ -229,8 +244,7 @@ class _Answers:
         if content is None:
             return read_metadata_of_wheel(fetch_wheel(file, self._client, self._cache), candidate.project)
         if file.sha256:
-            with contextlib.suppress(OSError):
-                replace_file(kept, content, FileMode(), beside=f"{kept}.{os.getpid()}")
+            write_cached(kept, content)
         return parse_metadata(content, file.name)
 
     def _announced(self, file: IndexFile) -> bytes | None:
