@@ -467,3 +467,26 @@ def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Ac
         apiary.ush("index", "drop", name, "--yes")
     apiary.ush("index", "add", "carried", "carry", "--yes")
     apiary.ush("package", "get", "bee", "-e", "x", "--yes")
+
+
+def test_a_part_that_wants_more_than_is_required_is_told_apart_from_a_broken_one(
+    apiary: Account, tmp_path: Path
+) -> None:
+    own = tmp_path / "own"
+    files = {
+        "bee.py": b"def go(): pass\n",
+        "bee_extra.py": b"try:\n    import honey9\nexcept ImportError as e:\n    raise ImportError('get honey') from e\n",
+        "bee_broken.py": b"import json.nothing9\n",
+    }
+    commands = ["bee-extra = bee_extra:go", "bee-broken = bee_broken:go"]
+    wheel(own, "bee", "1.0", commands=commands, files=files)
+    wheel(own, "wasp", "1.0", requires=["wing"], files={"wasp.py": b"x = 1\n"})
+    wheel(own, "wing", "1.0", files={"wing.py": b"import honey9\n"})
+    apiary.ush("index", "add", "own", own, "--yes")
+    apiary.ush("package", "get", "bee", "wasp", "-e", "hive", "--yes", code=1)
+    found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
+    answers = {one["question"]: (one["holds"], one["answer"]) for one in found}
+    assert answers["command bee-extra launches"] == (True, "only with honey9, which nothing here requires")
+    assert answers["import wing"][0], "it came along, and says what it would need"
+    assert not answers["command bee-broken launches"][0], "a part of something that is there is no option"
+    assert not answers["import bee_extra"][0], "what was asked for must import"

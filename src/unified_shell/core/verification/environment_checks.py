@@ -74,12 +74,13 @@ def check_distributions(
     found += _strangers(environment, installed)
     found += _satisfied(installed, facts)
     work: list[Callable[[], Finding]] = []
+    brought = frozenset(name.split(".")[0] for there in installed.values() for name in there.imports)
     for one in chosen:
         there = installed.get(one.name)
         if there is None:
             continue
-        work += [_import_check(environment, one, name, host) for name in there.imports]
-        work += [_command_check(environment, one, entry, host) for entry in there.commands]
+        work += [_import_check(environment, one, name, brought, host) for name in there.imports]
+        work += [_command_check(environment, one, entry, brought, host) for entry in there.commands]
     return (*found, *map_at_once(lambda check: check(), work, workers=WORKERS))
 
 
@@ -172,9 +173,28 @@ def _satisfied(installed: dict[NormalizedName, Installed], facts: InterpreterFac
     ]
 
 
-def _import_check(environment: Environment, one: Distribution, name: str, host: Host) -> Callable[[], Finding]:
+def _optional(ran: Ran, brought: frozenset[str]) -> str:
+    """Say what a part needs that nothing here requires; empty where that is not why it fails.
+
+    What is required and not there is a fault of its own, and told as that.
+    """
+    lines = ran.output.decode("utf-8", "replace").split()
+    missing = lines[-1] if ran.returncode == 4 and lines else ""
+    # A part of something that is there is no option, it is broken.
+    if not missing or "." in missing or missing in brought:
+        return ""
+    return f"only with {missing}, which nothing here requires"
+
+
+def _import_check(
+    environment: Environment, one: Distribution, name: str, brought: frozenset[str], host: Host
+) -> Callable[[], Finding]:
     def check() -> Finding:
         ran = _run(environment, "import_one.py", (name,), host)
+        # What somebody asked for must import; what came along for others may be meant for more than is here.
+        optional = "" if one.requested else _optional(ran, brought)
+        if optional:
+            return Finding(subject=one.name, question=f"import {name}", holds=True, answer=optional)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
@@ -193,19 +213,20 @@ def _import_check(environment: Environment, one: Distribution, name: str, host: 
 
 
 def _command_check(
-    environment: Environment, one: Distribution, entry: EntryPoint, host: Host
+    environment: Environment, one: Distribution, entry: EntryPoint, brought: frozenset[str], host: Host
 ) -> Callable[[], Finding]:
     def check() -> Finding:
         path = join(environment.layout.scripts, entry.name)
-        trouble, seconds = _launcher_trouble(path, environment), 0.0
+        trouble, seconds, optional = _launcher_trouble(path, environment), 0.0, ""
         if not trouble:
             ran = _run(environment, "load_entry_point.py", (entry.module, entry.attribute), host)
-            trouble, seconds = ran.trouble, ran.elapsed_seconds
+            optional = _optional(ran, brought)
+            trouble, seconds = "" if optional else ran.trouble, ran.elapsed_seconds
         return Finding(
             subject=one.name,
             question=f"command {entry.name} launches",
             holds=not trouble,
-            answer=trouble or "its launcher is there, its entry point loads",
+            answer=trouble or optional or "its launcher is there, its entry point loads",
             remedy=f"ush environment run {environment.name} -- {entry.name} --help" if trouble else "",
             elapsed_seconds=seconds,
         )

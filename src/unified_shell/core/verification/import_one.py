@@ -25,6 +25,8 @@ except ImportError as error:
     itself = (name + ".").startswith((missing or "?") + ".") or (
         sys.version_info[0] == 2 and name.endswith("." + missing)
     )
+    if not itself:
+        sys.stdout.write("\n%s\n" % missing)
     sys.exit(3 if itself else 4)
 except BaseException as error:
     sys.stderr.write("\n%s: %s\n" % (type(error).__name__, first_line(error)))
