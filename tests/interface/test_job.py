@@ -490,3 +490,18 @@ def test_a_part_that_wants_more_than_is_required_is_told_apart_from_a_broken_one
     assert answers["import wing"][0], "it came along, and says what it would need"
     assert not answers["command bee-broken launches"][0], "a part of something that is there is no option"
     assert not answers["import bee_extra"][0], "what was asked for must import"
+
+
+def test_byte_code_that_a_wheel_brings_is_made_anew(apiary: Account, tmp_path: Path) -> None:
+    tag = sys.implementation.cache_tag
+    files = {
+        "bee/__init__.py": b"x = 1\n",
+        f"bee/__pycache__/__init__.{tag}.pyc": b"old",
+        "bee/__pycache__/y.pyc": b"old",
+    }
+    wheel(tmp_path / "own", "bee", "1.0", files=files)
+    apiary.ush("index", "add", "own", tmp_path / "own", "--yes")
+    apiary.ush("package", "get", "bee", "-e", "hive", "--yes")
+    site = next(apiary.environment().glob("lib/python3.*/site-packages"))
+    assert not [path for path in site.glob("bee/__pycache__/*") if path.read_bytes() == b"old"]
+    assert "y.pyc" not in (site / "bee-1.0.dist-info/RECORD").read_text()

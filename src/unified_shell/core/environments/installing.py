@@ -42,7 +42,7 @@ class Installer:
         rows: list[RecordRow] = []
         for file in content.files:
             folder, _, name = file.name.partition("/")
-            if folder == info and name in NOT_TAKEN_OVER:
+            if (folder == info and name in NOT_TAKEN_OVER) or _is_byte_code(file.name):
                 continue
             rows += self._install_file(distribution, content, file, bytecode)
         for entry in self._entry_points(content, info, distribution):
@@ -117,3 +117,8 @@ class Installer:
     def _entry_points(self, content: Content, info: str, distribution: Distribution) -> tuple[EntryPoint, ...]:
         text = read_stored(content, f"{info}/entry_points.txt")
         return parse_entry_points(text, distribution.wheel) if text is not None else ()
+
+
+def _is_byte_code(name: str) -> bool:
+    """Tell byte code that a wheel brings beside its sources: made for other times of the files, it is never valid here."""
+    return os.path.basename(os.path.dirname(name)) == "__pycache__" and name.endswith(".pyc")
