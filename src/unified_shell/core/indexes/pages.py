@@ -5,11 +5,15 @@ Source: PEP 503 and 691 (forms), 592 (yanked), 658 and 714 (metadata files), 700
 
 import html.parser
 import re
+import typing
 import urllib.parse
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from unified_shell.core.errors import TransferFailed
+
+if typing.TYPE_CHECKING:
+    from .page_rows import Row
 
 __all__ = ["ACCEPT", "IndexFile", "parse_html_page", "parse_json_page", "parse_page"]
 
@@ -47,16 +51,20 @@ def parse_json_page(content: bytes, address: str) -> tuple[IndexFile, ...]:
     """Return the files of a page in JSON; raises TransferFailed for one that is not whole."""
     import msgspec
 
+    from .page_rows import Page
+
     try:
-        page = msgspec.json.decode(content)
+        page = msgspec.json.decode(content, type=Page)
+    except msgspec.ValidationError as error:
+        raise TransferFailed(
+            f"the index's page lists no files as the standard has it: {error}", where=address
+        ) from error
     except msgspec.DecodeError as error:
         raise TransferFailed(f"the index's page is not whole: {error}", where=address) from error
-    if not isinstance(page, dict) or not isinstance(page.get("files"), list):
-        raise TransferFailed("the index's page lists no files", where=address)
-    version = str((page.get("meta") or {}).get("api-version", "1.0"))
+    version = page.meta.api_version
     if version.split(".", maxsplit=1)[0] != "1":
         raise TransferFailed(f"the index speaks version {version} of the API; known is 1", where=address)
-    return tuple(_json_file(one, address) for one in page["files"] if isinstance(one, dict) and "filename" in one)
+    return tuple(_file(one, address) for one in page.files)
 
 
 def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
@@ -67,20 +75,18 @@ def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
     return tuple(parser.files)
 
 
-def _json_file(one: Mapping[str, object], address: str) -> IndexFile:
-    hashes = one.get("hashes")
-    core = one.get("core-metadata", one.get("dist-info-metadata", False))
-    yanked = one.get("yanked", False)
-    size = one.get("size")
+def _file(one: "Row", address: str) -> IndexFile:
+    core = one.core_metadata if one.core_metadata is not None else one.dist_info_metadata
+    yanked = one.yanked
     return IndexFile(
-        name=str(one["filename"]),
-        address=_full_address(address, str(one.get("url", ""))),
-        sha256=str(hashes.get("sha256", "")) if isinstance(hashes, dict) else "",
-        requires_python=str(one.get("requires-python") or ""),
+        name=one.filename,
+        address=_full_address(address, one.url),
+        sha256=one.hashes.get("sha256", ""),
+        requires_python=one.requires_python or "",
         yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
-        metadata_sha256=str(core.get("sha256", "?")) if isinstance(core, dict) else ("?" if core else ""),
-        size_bytes=size if isinstance(size, int) else -1,
-        uploaded=str(one.get("upload-time") or ""),
+        metadata_sha256=core.get("sha256", "?") if isinstance(core, dict) else ("?" if core else ""),
+        size_bytes=one.size if one.size is not None else -1,
+        uploaded=one.upload_time or "",
     )
 
 
