@@ -104,7 +104,7 @@ def test_all_mistakes_are_told_at_once_and_a_good_file_is_read() -> None:
 @given(
     st.lists(
         st.sampled_from(
-            ["a = 1", 'b.c = "x"', "[t]", "[[u]]", "[u.v]", "d = [\n1,\n2]", 'e = """\n[x]\n"""', "# c", ""]
+            ["a = 1", 'b.c = "x"', "[t]", "[[u]]", "[u.w]", "d = [\n1,\n2]", 'e = """\n[x]\n"""', "# c", ""]
         ),
         max_size=12,
     )

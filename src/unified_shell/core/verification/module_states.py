@@ -12,8 +12,8 @@ from unified_shell.core.environments.known import Environment, list_environments
 from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter, discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.languages import find_language
-from unified_shell.core.interpreters.module_files import distribution_folders, foreign_extension, module_file
 from unified_shell.core.interpreters.other_languages import OtherInterpreter, language_named, undisturbed
+from unified_shell.core.interpreters.places_of_modules import distribution_folders, foreign_extension, place_of_module
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -148,7 +148,7 @@ def _facts_of(environment: Environment, host: Host) -> InterpreterFacts | None:
 
 def _python_question(name: str, one: _Asked, host: Host) -> Callable[[], Holder]:
     def ask() -> Holder:
-        there = module_file(name, one.facts)
+        there = place_of_module(name, one.facts)
         foreign = None if there else foreign_extension(name, one.facts)
         variables = clean_variables(host)
         if not one.environment and (paths := host.variable("PYTHONPATH")):

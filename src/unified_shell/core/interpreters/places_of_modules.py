@@ -8,10 +8,10 @@ from unified_shell.core.machine.places import Place, join
 
 from .facts import InterpreterFacts
 
-__all__ = ["distribution_folders", "foreign_extension", "module_file"]
+__all__ = ["distribution_folders", "foreign_extension", "place_of_module"]
 
 
-def module_file(name: str, facts: InterpreterFacts) -> Place | None:
+def place_of_module(name: str, facts: InterpreterFacts) -> Place | None:
     """Return the file or folder of a module that the interpreter would import, or None."""
     parts = name.split(".")
     for folder in (*facts.library_folders, *facts.site_folders):
