@@ -1,8 +1,11 @@
 """Interpreters and commands as they are got, preferred and dropped: the installed `ush` on real files."""
 
+import functools
+import http.server
 import os
 import shutil
 import subprocess
+import threading
 from pathlib import Path
 
 import pytest
@@ -302,3 +305,72 @@ def test_a_module_is_looked_for_everywhere(apiary: Account) -> None:
     wasp = apiary.ush("look", "wasp", "--json", code=1).json()["module"]["holders"][0]
     assert (wasp["state"], "queen_that_is_not_there" in wasp["why"]) == ("broken", True)
     assert apiary.ush("look", "module:json").code == 0
+
+
+def test_an_archive_at_an_address_is_known_again(account: Account, tmp_path: Path) -> None:
+    archive = archive_of(script_tree(tmp_path / "lua-5.8.0", "5.8.0"), tmp_path / "lua-5.8.0.tar.gz")
+    handler = functools.partial(http.server.SimpleHTTPRequestHandler, directory=str(tmp_path))
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), handler) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        address = f"http://127.0.0.1:{server.server_address[1]}/{archive.name}"
+        plan = account.ush("interpreter", "get", address, "--plan")
+        assert "its SHA-256 is recorded" in plan.out
+        account.ush("interpreter", "get", address, "--yes")
+        account.ush("interpreter", "drop", "lua-5.8.0", "--yes")
+        assert "its SHA-256 is compared" in account.ush("interpreter", "get", address, "--plan").out
+        archive_of(script_tree(tmp_path / "other", "5.8.1"), archive)
+        shutil.rmtree(account.home / ".cache/unified-shell/archives")
+        assert "is not what was promised" in account.ush("interpreter", "get", address, "--yes", code=4).err
+        wrong = account.ush("interpreter", "get", address, "--sha256", "0" * 64, "--name", "x", "--yes", code=4)
+        assert "is not what was promised" in wrong.err
+        gone = account.ush("interpreter", "get", address.replace("lua", "gone"), "--yes", code=4)
+        assert "no such file" in gone.err
+        server.shutdown()
+
+
+def test_what_others_share_is_not_packed(apiary: Account) -> None:
+    own = apiary.environment() / "bin/python"
+    assert "belongs to the environment" in apiary.ush("interpreter", "pack", own, code=3).err
+    if Path("/usr/bin/python3").exists():
+        system = apiary.ush("interpreter", "pack", "/usr/bin/python3", code=3)
+        assert "shares /usr with the rest of the system" in system.err
+    if os.path.dirname(os.path.dirname(BASE_PYTHON)) != "/usr":
+        named = apiary.ush("interpreter", "pack", BASE_PYTHON, "-o", "python.bees", code=2)
+        assert "does not say which kind of archive" in named.err
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="writing system-wide files needs rights")
+def test_an_interpreter_for_everyone_is_found_by_everyone(account: Account, tmp_path: Path) -> None:
+    root = tmp_path / "root"
+    (root / "etc").mkdir(parents=True)
+    for folder in (*tmp_path.parents, tmp_path, root):
+        if folder.stat().st_uid == os.getuid() and folder != Path("/"):
+            folder.chmod(folder.stat().st_mode | 0o055)
+    account.more["USH_ROOT"] = str(root)
+    tree = script_tree(tmp_path / "queen", "5.9.1")
+    account.ush("interpreter", "get", tree, "--for", "everyone", "--front", "--yes")
+    placed = root / "opt/unified-shell/data/interpreters/queen"
+    assert placed.is_dir()
+    assert f"{placed}/bin" in (root / "opt/unified-shell/data/wiring/session.sh").read_text()
+    listed = account.ush("interpreter", "list", "--json").json()
+    assert [one["name"] for one in listed["kept"]] == ["queen"]
+    account.ush("undo", "--for", "everyone", "--yes")
+    assert not placed.exists()
+
+
+def test_candidates_of_a_name_are_listed_with_the_one_decided_on(account: Account, tmp_path: Path) -> None:
+    tree = script_tree(tmp_path / "one", "5.1.1")
+    account.tool("lua-here", folder="bin")
+    account.ush("command", "prefer", "lua", tree / "bin/lua", "--yes")
+    names = account.ush("command", "list", "lua*", "--json").json()
+    by_name = {one["name"]: one for one in names["names"]}
+    assert by_name["lua-here"]["candidates"] == [str(account.home / "bin/lua-here")]
+    assert [one["names"] for one in names["choices"]] == [["lua", "luac"]]
+    assert "decided on" not in account.ush("command", "list", "lua-h*").out
+    assert account.ush("command", "list", "no-such-bee*", code=1).out.startswith("no-such-bee*: 0 names")
+    strange = account.data / "commands" / "wasp"
+    strange.write_text("mine")
+    account.write("bin/wasp", "#!/bin/sh\n", 0o755)
+    refused = account.ush("command", "prefer", "wasp", account.home / "bin/wasp", "--yes", code=3)
+    assert "was put there by something else" in refused.err
+    assert strange.read_text() == "mine"
