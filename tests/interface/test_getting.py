@@ -263,7 +263,7 @@ def test_a_command_is_got_refreshed_and_dropped(account: Account, tmp_path: Path
     account.ush("command", "get", "hivetool", "--from", "hive-tool", "--interpreter", BASE_PYTHON, "--yes")
     assert account.session("hivetool; bee").out == "one\none\n"
     assert "no environment yet" in account.ush("environment", "list").out, "its environment is hidden"
-    assert "newest already" in account.ush("command", "refresh", "hivetool", "--yes").out
+    assert "already the newest" in account.ush("command", "refresh", "hivetool", "--yes").out
     wheel(
         wheels,
         "hive-tool",

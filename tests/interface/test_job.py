@@ -413,7 +413,7 @@ def test_why_a_package_is_there_and_newer_ones(apiary: Account, tmp_path: Path) 
     assert "nothing to change" in apiary.ush("package", "get", "bee", "-e", "hive", "--yes").out.lower()
     got = apiary.ush("package", "refresh", "wax", "-e", "hive", "--yes")
     assert "wax 1.0 → 1.5" in got.out, "the newest that fits, not the newest"
-    assert "newest already" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out
+    assert "already the newest" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out
     apiary.ush("undo", "--yes")
     assert "1.0" in apiary.ush("package", "list", "-e", "hive").out
 
@@ -444,7 +444,7 @@ def test_the_source_the_day_and_the_oldest_can_be_chosen(apiary: Account, tmp_pa
         "no index named 'three'" in apiary.ush("package", "get", "bee", "-e", "hive", "--from", "three", code=2).err
     )
     apiary.ush("package", "get", "bee", "-e", "hive", "--from", "two", "--yes")
-    assert "newest already" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out, "the tie stays"
+    assert "already the newest" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out, "the tie stays"
     apiary.ush("undo", "--yes")
     assert got() == "bee 2.0", "and goes with the change"
 

@@ -83,7 +83,7 @@ def plan_refresh_command(choice: Choice, client: IndexClient, host: Host, locati
     words = f"command refresh {choice.name}"
     got = plan_get((request,), environment, client, host, locations, newest=True)
     if got.plan.nothing_to_do:
-        said = f"{choice.name} is the newest already"
+        said = f"{choice.name} is already the newest"
         return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
     change = _with_links(got, choice.name, request, environment, before=choice, locations=locations)
     return replace(change, plan=replace(got.plan, words=words, aim=f"Refresh the command {choice.name}"))

@@ -110,7 +110,7 @@ def plan_refresh(
         {name: one for name, one in _present(environment).items() if wanted and name not in wanted},
         words=f"package refresh {' '.join(sorted(wanted))}".rstrip() + f" -e {environment.name}",
         aim=f"Have the newest of {what} in the environment {environment.name}",
-        nothing=f"{what} in the environment {environment.name} is the newest already that fits",
+        nothing=f"{what} in the environment {environment.name} is already the newest that fits",
     )
 
 
