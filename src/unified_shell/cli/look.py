@@ -72,7 +72,8 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     from unified_shell.core.commands.states import State
     from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.core.verification.managed import managed_places
-    from unified_shell.core.verification.name_states import name_states, session_is_stale, stale_programs
+    from unified_shell.core.verification.name_states import name_states
+    from unified_shell.core.verification.staleness import session_is_stale, stale_programs
 
     wiring = read_wiring(bench.locations)
     report = look_for_command(name, bench.host, managed_places(bench.locations), wiring)

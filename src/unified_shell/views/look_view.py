@@ -1,21 +1,28 @@
 """What `ush look` shows: the whole at a glance, one name, one place."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.commands.candidates import NameReport
-from unified_shell.core.commands.desktop import MenuEntry
-from unified_shell.core.commands.directories import PlaceReport
-from unified_shell.core.commands.patterns import MatchedName
+from typing import TYPE_CHECKING
+
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import shown
-from unified_shell.core.machine.running_programs import RunningProgram
-from unified_shell.core.verification.name_states import SessionState
-from unified_shell.core.verification.survey import Survey
 
 from .interpreter_view import print_interpreters, print_other_interpreters
-from .screen import Screen
 from .tables import heading, print_rows, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.commands.candidates import NameReport
+    from unified_shell.core.commands.desktop import MenuEntry
+    from unified_shell.core.commands.directories import PlaceReport
+    from unified_shell.core.commands.patterns import MatchedName
+    from unified_shell.core.machine.running_programs import RunningProgram
+    from unified_shell.core.verification.name_states import SessionState
+    from unified_shell.core.verification.survey import Survey
+
+    from .screen import Screen
 
 __all__ = [
     "print_matches",

@@ -6,22 +6,15 @@ from dataclasses import dataclass
 from unified_shell.core.commands.candidates import NameReport
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import Place, shown
-from unified_shell.core.machine.running_programs import RunningProgram, programs_begun_with
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.hookup import chosen_shells, shells_of_their_own
 from unified_shell.core.shells.meanings import Meaning, ask_meaning
-from unified_shell.core.shells.session_files import stamp_name
 from unified_shell.core.shells.sessions import find_program
 from unified_shell.core.shells.startup_files import read_startup_states
 from unified_shell.core.shells.tracing import trace_path
-from unified_shell.core.shells.wiring import Wiring
 
-__all__ = ["SessionState", "name_states", "session_is_stale", "stale_programs"]
-
-
-STAMP_NAME = stamp_name(Scope.ME)
+__all__ = ["SessionState", "name_states"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,18 +38,6 @@ def name_states(report: NameReport, host: Host) -> tuple[SessionState, ...]:
         for mode in Mode
     ]
     return tuple(_state(one, report, asked, host) for one in asked)
-
-
-def session_is_stale(host: Host, wiring: Wiring) -> bool:
-    """Tell whether this session read another wiring than there is now, by the stamp that it left."""
-    stamp = host.variable(STAMP_NAME)
-    return bool(stamp) and stamp != wiring.stamp()
-
-
-def stale_programs(wiring: Wiring) -> tuple[RunningProgram, ...]:
-    """Return the running programs that began with another wiring than there is now; they have to be restarted."""
-    stamp = wiring.stamp()
-    return tuple(one for one in programs_begun_with(STAMP_NAME) if one.value != stamp)
 
 
 def _state(

@@ -21,7 +21,7 @@ from unified_shell.core.shells.hookup import wired_modes
 from unified_shell.core.shells.path_faults import PathFault, commands_in, find_faults
 from unified_shell.core.shells.wiring import Entry, read_wiring
 
-from .name_states import stale_programs
+from .staleness import stale_programs
 
 __all__ = ["PresentShell", "Survey", "next_thing", "survey"]
 
