@@ -37,7 +37,7 @@ def no_solution(
         return NoSolution(
             told[0] if alone else f"no set of versions fits: {_and(told)}", next_step=_relaxation(own, facts)
         )
-    space = spaces[_project(dead_end)]
+    space = spaces[dead_end.project]
     unfit = _wanted_but_unfit(dead_end, space)
     words = f"{_and(told)}, but {unfit or _what_there_is(space.listing, space)}"
     step = _relaxation(own, facts)
@@ -71,14 +71,10 @@ def _group(by: str, requirement: str, facts: Sequence[Fact], spaces: Mapping[Nor
 
 
 def _fits_nothing(fact: Fact, spaces: Mapping[NormalizedName, Space]) -> bool:
-    space = spaces.get(_project(fact))
+    space = spaces.get(fact.project)
     if space is None or fact.requirement is None:
         return False
     return not space.mask(fact.requirement.specifier) & space.admitted
-
-
-def _project(fact: Fact) -> NormalizedName:
-    return fact.project
 
 
 def _what_there_is(listing: Listing, space: Space) -> str:
