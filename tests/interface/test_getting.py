@@ -374,3 +374,16 @@ def test_candidates_of_a_name_are_listed_with_the_one_decided_on(account: Accoun
     refused = account.ush("command", "prefer", "wasp", account.home / "bin/wasp", "--yes", code=3)
     assert "was put there by something else" in refused.err
     assert strange.read_text() == "mine"
+
+
+def test_the_checks_of_a_description_are_run(account: Account, tmp_path: Path) -> None:
+    archive = archive_of(script_tree(tmp_path / "lua", "5.5.5"), tmp_path / "lua.tar.gz")
+    checks = (
+        '[[check]]\ncommand = ["luac", "-v"]\nversion = ">=5"\n'
+        '[[check]]\ncommand = ["lua", "-v"]\nversion = ">=6"\n[[check]]\ncommand = ["no-such-bee"]\n'
+    )
+    account.ush("catalog", "add", "apiary", catalog_of(tmp_path / "c", archive, checks, version="5.5.5"), "--yes")
+    got = account.ush("interpreter", "get", "lua", "5.5.5", "--yes", code=1)
+    assert "2 of 4 checks hold" in got.out, "what does not hold is told, and the change stands"
+    assert "it says 5.5.5, not >=6" in got.out
+    assert (account.data / "interpreters/lua-5.5.5").is_dir()

@@ -128,7 +128,9 @@ def _offers(table: CheckedTable | None) -> Offers:
 
 
 def _check(table: CheckedTable) -> DescribedCheck:
-    found = DescribedCheck(command=table.texts("command"), version=table.text("version"), module=table.text("module"))
+    found = DescribedCheck(
+        command=table.texts("command"), version=table.text("version"), module=table.text("module", fits=_module)
+    )
     if bool(found.command) == bool(found.module):
         table.mistake("command", "expected either command or module")
     table.no_others()
@@ -178,6 +180,10 @@ def _file_name(text: str) -> str:
 
 def _inside(text: str) -> str:
     return "a place inside the tree" if text.startswith("/") or ".." in text.split("/") else ""
+
+
+def _module(text: str) -> str:
+    return "" if re.fullmatch(r"[\w.:/-]+", text) else "a module's name"
 
 
 def _platform(text: str) -> str:

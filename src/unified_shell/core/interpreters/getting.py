@@ -23,6 +23,7 @@ from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .building import BuildWish, Workshop, build, build_by_commands
+from .described_checks import run_described
 from .facts import probe
 from .kept import ORIGIN_FILE, Kept, kept_place, origin_text
 from .moving import SHARED_PREFIXES, check_libraries, free_tree
@@ -66,7 +67,11 @@ class Getting:
             return (PlaceTree(staged=tree, target=self.target), *records, *more_steps)
 
         def verify() -> tuple[Finding, ...]:
-            return prove(brought[-1], self.host)
+            described = self.origin.description
+            proofs = prove(brought[-1], self.host)
+            if described is None or any(not one.holds for one in proofs):
+                return proofs
+            return (*proofs, *run_described(described.checks, brought[-1], self.host))
 
         return Change(plan=plan, prepare=prepare, verify=verify)
 
