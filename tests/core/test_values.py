@@ -55,8 +55,22 @@ WORKERS = {
     "_Folder",
     "_Stored",
     "Present",
+    "BuildRecipe",
+    "Rules",
+    "Wish",
+    "MetadataReader",
+    "SourceBuilder",
+    "_Hooks",
 }
-PROGRAMS = {"probe_python", "compile_files", "import_one", "load_entry_point", "loaded_files", "end_with_parent"}
+PROGRAMS = {
+    "probe_python",
+    "compile_files",
+    "call_build_hook",
+    "import_one",
+    "load_entry_point",
+    "loaded_files",
+    "end_with_parent",
+}
 
 
 def _values() -> list[type]:

@@ -30,6 +30,7 @@ NEVER_IMPORTED = {
     "__main__",
     "probe_python",
     "compile_files",
+    "call_build_hook",
     "import_one",
     "load_entry_point",
     "loaded_files",

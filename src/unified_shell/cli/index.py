@@ -4,6 +4,7 @@ import click
 
 from .beginnings import VerbGroup
 from .performing import How, change_options, perform
+from .wishing import WishWords, wish_options
 from .workbench import Workbench, pass_bench
 
 __all__ = ["index"]
@@ -61,37 +62,29 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
 @index.command()
 @click.argument("folder")
 @click.argument("requirements", nargs=-1, metavar="[REQUIREMENT]...")
-@click.option(
-    "--file", "files", multiple=True, metavar="FILE", help="What FILE requires: a list, pyproject.toml, a script."
-)
+@wish_options
 @click.option(
     "--interpreter", "wanted", default="", help="For this one: a path, a name or a version; else the session's."
 )
 @pass_bench
-def copy(bench: Workbench, folder: str, requirements: tuple[str, ...], files: tuple[str, ...], wanted: str) -> None:
-    """Bring the wheels that requirements need into FOLDER, for a machine without a network."""
+def copy(bench: Workbench, folder: str, requirements: tuple[str, ...], *, words: WishWords, wanted: str) -> None:
+    """Bring the wheels and sources that requirements need into FOLDER, for a machine without a network."""
     import os
 
-    from unified_shell.core.environments.packages import parse_request, target_of
-    from unified_shell.core.environments.requirement_files import read_requirements
-    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.environments.packages import solve_alone
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.machine.disks import shown_size
     from unified_shell.core.machine.places import typed
-    from unified_shell.core.resolution.driver import run_solver
     from unified_shell.core.resolution.gathering import gather
 
-    requests = [parse_request(text) for text in requirements]
-    requests += [one for path in files for one in read_requirements(path)]
-    if not requests:
-        raise WordsOff("nothing is asked for", next_step=f"ush index copy {folder} NAME   or   --file pyproject.toml")
+    wish = words.wish(requirements, bench.host.working_directory)
     facts = choose_interpreter(wanted, bench.host, bench.locations)
-    solution = run_solver(requests, target_of(facts), bench.indexes, {}, bench.locations.cache)
+    solution = solve_alone(wish, facts, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
     brought = gather(solution, folder, bench.indexes, bench.locations.cache, progress=bench.tell_progress)
     size = shown_size(sum(os.path.getsize(path) for path in brought))
     there = len(solution.chosen) - len(brought)
     more = f"; {there} were there" if there else ""
-    bench.screen.result(f"{len(brought)} wheels, {size}, for {facts.title}, are in {folder} now{more}.")
+    bench.screen.result(f"{len(brought)} files, {size}, for {facts.title}, are in {folder} now{more}.")
     bench.screen.result(f"There: ush index add NAME {typed(os.path.abspath(folder), bench.host.home)}")
 
 

@@ -6,6 +6,7 @@ import click
 
 from .beginnings import VerbGroup
 from .performing import How, change_options, perform
+from .wishing import WishWords, wish_options
 from .workbench import Workbench, pass_bench
 
 __all__ = ["package"]
@@ -25,64 +26,45 @@ def package() -> None:
 @package.command()
 @click.argument("requirements", nargs=-1, metavar="[REQUIREMENT]...")
 @click.option(
-    "--file", "files", multiple=True, metavar="FILE", help="What FILE requires: a list, pyproject.toml, a script."
-)
-@click.option("--extra", "extras", multiple=True, metavar="NAME", help="With --file pyproject.toml: this extra too.")
-@click.option("--group", "groups", multiple=True, metavar="NAME", help="With --file pyproject.toml: only this group.")
-@click.option(
     "--from", "index", default="", metavar="INDEX", help="Take what is named from this index only, from now on."
 )
-@click.option("--as-of", "as_of", default="", metavar="DATE", help="Nothing that was published after that day.")
-@click.option("--lowest", is_flag=True, help="The oldest versions that fit, not the newest.")
+@wish_options
 @offline
 @in_environment
 @change_options
 @pass_bench
-def get(  # noqa: PLR0913 - an argument an option
+def get(
     bench: Workbench,
     requirements: tuple[str, ...],
     *,
-    files: tuple[str, ...],
-    extras: tuple[str, ...],
-    groups: tuple[str, ...],
     index: str,
-    as_of: str,
-    lowest: bool,
+    words: WishWords,
     only_cached: bool,
     name: str,
     how: How,
 ) -> None:
-    """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra]."""
+    """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra], NAME @ ADDRESS, FILE.whl."""
     from packaging.utils import canonicalize_name
 
     from unified_shell.core.changes.composing import combined
     from unified_shell.core.changes.plan import Change, Outcome
     from unified_shell.core.environments.changing import base_of
     from unified_shell.core.environments.known import choose_environment
-    from unified_shell.core.environments.packages import parse_request, plan_get
-    from unified_shell.core.environments.requirement_files import read_requirements
-    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.environments.packages import plan_get
     from unified_shell.core.indexes.ties import plan_ties
-    from unified_shell.core.machine.clock import end_of_day
     from unified_shell.core.verification.arrivals import arrivals, with_checks
 
     bench.offline = only_cached
-    requests = [parse_request(text) for text in requirements]
-    requests += [one for path in files for one in read_requirements(path, extras, groups)]
-    if not requests:
-        raise WordsOff("nothing is asked for", next_step="ush package get NAME   or   --file pyproject.toml")
-    until = end_of_day(as_of) if as_of else ""
+    wish = words.wish(requirements, bench.host.working_directory)
     before = choose_environment(name, bench.host, bench.locations)
-    named = [canonicalize_name(one.name) for one in requests]
+    named = [canonicalize_name(one.name) for one in wish.requests]
     if index:
         bench.ties = dict.fromkeys(named, index)
 
     def make() -> Change:
         environment = choose_environment(name, bench.host, bench.locations)
         ties = plan_ties(named, index, bench.locations) if index else None
-        change = plan_get(
-            requests, environment, bench.indexes, bench.host, bench.locations, as_of=until, lowest=lowest
-        )
+        change = plan_get(wish, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
         change = with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
         return combined(change, ties) if ties is not None and not change.plan.nothing_to_do else change
 
@@ -125,7 +107,9 @@ def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) ->
 
     def make() -> Change:
         environment = choose_environment(name, bench.host, bench.locations)
-        change = plan_refresh(names, environment, bench.indexes, bench.host, bench.locations)
+        change = plan_refresh(
+            names, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress
+        )
         return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
 
     perform(bench, make, how)
@@ -161,8 +145,8 @@ def drop(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> No
     """Drop packages, and what came along for them alone."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.dropping_packages import plan_drop_packages
     from unified_shell.core.environments.known import choose_environment
-    from unified_shell.core.environments.packages import plan_drop_packages
     from unified_shell.core.verification.arrivals import with_checks
 
     def make() -> Change:

@@ -10,8 +10,8 @@ from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.interpreters.facts import InterpreterFacts
 
+from .installed import installed_metadata
 from .known import Environment
-from .packages import installed_metadata
 
 __all__ = ["Chain", "chains_to"]
 

@@ -7,19 +7,20 @@ from dataclasses import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import FlipLink, PlaceTree, RetireTree, Step
+from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheels import unpack_wheel
 from unified_shell.core.errors import CouldNot, InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, inside, join, shown
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.dialects import BASH
-from unified_shell.core.shells.wiring import Wiring
 from unified_shell.core.store.contents import Content, Store
 
 from .contents import Contents, Distribution
@@ -104,29 +105,28 @@ def next_edition(
     facts: InterpreterFacts,
     fetch: FetchWheel,
     *,
-    wiring: Wiring | None = None,
+    contents: Contents | None = None,
     host: Host,
     locations: Locations,
 ) -> Callable[[Place], tuple[Step, ...]]:
-    """Return what prepares the next edition of an environment with other content.
+    """Return what prepares the next edition of an environment, with these distributions and else as `contents` say.
 
-    Wheels that the store does not hold are fetched, checked against their hash and RECORD, unpacked and
+    Wheels that the store does not hold are fetched or built, checked against their hash and RECORD, unpacked and
     compiled; all in staging or the store, nothing of it visible.
     """
-    contents = replace(
-        environment.contents,
-        distributions=tuple(sorted(distributions, key=lambda one: one.name)),
-        wiring=environment.contents.wiring if wiring is None else wiring,
-    )
+    told = environment.contents if contents is None else contents
     store = Store(locations.data)
 
     def prepare(staging: Place) -> tuple[Step, ...]:
         need = read_disk(locations.data)
         wheels: dict[str, Content] = {}
+        paths: dict[str, str] = {}
+        wanted = [_built(one, fetch, paths) if is_source_name(one.wheel) else one for one in distributions]
+        contents = replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)))
         for one in contents.distributions:
             found = store.find(one.sha256)
             if found is None:
-                path = fetch(one)
+                path = paths.get(one.sha256) or fetch(one)
                 _check_space(path, need.free_bytes, locations)
                 found = store.add(
                     one.sha256,
@@ -139,6 +139,14 @@ def next_edition(
         )
 
     return prepare
+
+
+def _built(source: Distribution, fetch: FetchWheel, paths: dict[str, str]) -> Distribution:
+    """Return what was built from a source, its path noted: from then on it is the wheel that counts."""
+    wheel = fetch(source)
+    found = replace(source, wheel=os.path.basename(wheel), sha256=digest_of_file(wheel), source=source.wheel)
+    paths[found.sha256] = wheel
+    return found
 
 
 def base_of(environment: Environment, host: Host) -> InterpreterFacts:

@@ -28,7 +28,12 @@ FORMAT = 1
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Distribution:
-    """One distribution. `requested` is the requirement as the person wrote it, empty for what came along."""
+    """One distribution. `requested` is the requirement as the person wrote it, empty for what came along.
+
+    `address` is where it came from, for one that was asked for from an address and not from an index; `source` the
+    file name of the source distribution that its wheel was built from here. Until it is built, its `wheel` and
+    `sha256` are the source's.
+    """
 
     name: NormalizedName
     version: str
@@ -36,12 +41,14 @@ class Distribution:
     wheel: str
     index: str
     requested: str = ""
+    address: str = ""
+    source: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Contents:
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
-    while it is entered."""
+    while it is entered; `constraints` and `overrides` are requirements that its packages are solved with."""
 
     name: str
     identity: str
@@ -50,6 +57,8 @@ class Contents:
     made_seconds: float
     distributions: tuple[Distribution, ...] = ()
     wiring: Wiring = field(default_factory=Wiring)
+    constraints: tuple[str, ...] = ()
+    overrides: tuple[str, ...] = ()
 
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
@@ -71,6 +80,8 @@ def contents_text(contents: Contents) -> str:
             "wheel": one.wheel,
             "index": one.index,
             "requested": one.requested,
+            **({"address": one.address} if one.address else {}),
+            **({"source": one.source} if one.source else {}),
         }
         for one in contents.distributions
     ]
@@ -83,6 +94,8 @@ def contents_text(contents: Contents) -> str:
         "made": contents.made_seconds,
         "distributions": rows,
         "wiring": wiring_rows(contents.wiring),
+        "constraints": list(contents.constraints),
+        "overrides": list(contents.overrides),
     }
     return to_json_text(fields) + "\n"
 
@@ -113,6 +126,8 @@ def _contents(read: Mapping[str, object]) -> Contents:
         interpreter=from_record_text(str(read["interpreter"])),
         python=str(read["python"]),
         made_seconds=float(made),
+        constraints=_texts(read.get("constraints", [])),
+        overrides=_texts(read.get("overrides", [])),
         distributions=tuple(
             Distribution(
                 name=NormalizedName(str(row["name"])),
@@ -121,7 +136,13 @@ def _contents(read: Mapping[str, object]) -> Contents:
                 wheel=str(row["wheel"]),
                 index=str(row["index"]),
                 requested=str(row["requested"]),
+                address=str(row.get("address", "")),
+                source=str(row.get("source", "")),
             )
             for row in rows
         ),
     )
+
+
+def _texts(value: object) -> tuple[str, ...]:
+    return tuple(map(str, value)) if isinstance(value, list) else ()

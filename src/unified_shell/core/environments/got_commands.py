@@ -27,7 +27,7 @@ from .changing import plan_drop
 from .contents import Contents
 from .known import Environment, hidden_environment
 from .layout import Layout, link_place
-from .packages import plan_get
+from .packages import Wish, plan_get
 
 __all__ = ["hidden_name", "plan_drop_command", "plan_get_command", "plan_refresh_command"]
 
@@ -61,7 +61,7 @@ def plan_get_command(
     )
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
     words = f"command get {name} --from {request}"
-    got = plan_get((request,), empty, client, host, locations)
+    got = plan_get(Wish(requests=(request,)), empty, client, host, locations)
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(
         change.plan,
@@ -81,7 +81,7 @@ def plan_refresh_command(choice: Choice, client: IndexClient, host: Host, locati
     environment = hidden_environment(choice.environment, locations)
     request = Requirement(choice.distribution)
     words = f"command refresh {choice.name}"
-    got = plan_get((request,), environment, client, host, locations, newest=True)
+    got = plan_get(Wish(requests=(request,), newest=True), environment, client, host, locations)
     if got.plan.nothing_to_do:
         said = f"{choice.name} is already the newest"
         return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())

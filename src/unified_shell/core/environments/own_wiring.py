@@ -1,7 +1,7 @@
 """What holds only while an environment is entered: its own search-path entries and variables."""
 
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.errors import UnknownName, WordsOff
@@ -91,7 +91,7 @@ class OwnWiring:
             environment.contents.distributions,
             facts,
             refetching(self.client, self.locations),
-            wiring=after,
+            contents=replace(environment.contents, wiring=after),
             host=self.host,
             locations=self.locations,
         )

@@ -1,102 +1,120 @@
-"""Getting and dropping packages: what is asked for is solved anew with all that was asked for before."""
+"""Getting packages: what is asked for is solved anew with all that was asked for before."""
 
 import os
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+import urllib.parse
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.distributions.sources import is_source_name, source_parts
 from unified_shell.core.distributions.tags import supported_tags
-from unified_shell.core.errors import CouldNot, Refused, UnknownName, WordsOff
+from unified_shell.core.distributions.wheels import parse_wheel_name
+from unified_shell.core.errors import CouldNot, UnknownName, WordsOff
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
-from unified_shell.core.machine.disks import shown_size
-from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join
-from unified_shell.core.resolution.driver import Present, Target, fetch_wheel, run_solver
+from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.questions import Candidate, Solution
-from unified_shell.core.store.contents import Store
+from unified_shell.core.resolution.reading_metadata import fetch_file
+from unified_shell.core.resolution.target import Present, Rules, Target
+from unified_shell.core.transfers.addresses import address_of_folder
 
 from .changing import FetchWheel, base_of, next_edition
 from .contents import Distribution
-from .editions import unrecorded_files
+from .installed import installed_metadata
 from .known import Environment
+from .package_plans import package_plan
+from .source_builds import SourceBuilder
 
-__all__ = [
-    "installed_metadata",
-    "parse_request",
-    "plan_drop_packages",
-    "plan_get",
-    "plan_refresh",
-    "refetching",
-    "target_of",
-]
-
-UNPACKED_RATIO = 5
+__all__ = ["Wish", "parse_request", "plan_get", "plan_refresh", "refetching", "solve_alone", "target_of"]
 
 
-def parse_request(text: str) -> Requirement:
-    """Return a requirement as a person types it; raises WordsOff with what was expected."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wish:
+    """What a person asks for, and by which rules; with `newest`, what is there is no reason to stay with its version.
+
+    `constraints` and `overrides` take the place of those that the environment had; None leaves them.
+    """
+
+    requests: tuple[Requirement, ...] = ()
+    newest: bool = False
+    rules: Rules = field(default_factory=Rules)
+    constraints: tuple[Requirement, ...] | None = None
+    overrides: tuple[Requirement, ...] | None = None
+
+
+def parse_request(text: str, directory: str = "") -> Requirement:
+    """Return a requirement as a person types it: by the standard, or the file of a wheel or source distribution.
+
+    Raises WordsOff with what was expected.
+    """
+    path = os.path.normpath(os.path.join(directory, text))
+    if (text.endswith(".whl") or is_source_name(text)) and "@" not in text and os.path.isfile(path):
+        name = parse_wheel_name(os.path.basename(path))
+        parts = source_parts(os.path.basename(path))
+        project = name.project if name is not None else parts.project if parts is not None else ""
+        text = f"{project} @ {address_of_folder(os.path.abspath(path))}" if project else text
     try:
-        return Requirement(text)
+        found = Requirement(text)
     except InvalidRequirement as error:
         raise WordsOff(
             f"{text!r} is no requirement: {str(error).splitlines()[0]}",
-            next_step="write it as NAME, NAME>=1.2 or NAME[extra]",
+            next_step="write it as NAME, NAME>=1.2, NAME[extra] or NAME @ ADDRESS",
         ) from error
-
-
-def target_of(facts: InterpreterFacts) -> Target:
-    """Return what is solved for."""
-    return Target(markers=facts.markers(), tags=supported_tags(facts.tag_facts()), python=facts.full_version)
-
-
-def installed_metadata(environment: Environment) -> dict[NormalizedName, Metadata]:
-    """Return the metadata of every distribution that is in the environment's folder, by project."""
-    site = environment.layout.site_packages
-    found = {}
-    for folder in sorted(os.listdir(site)) if os.path.isdir(site) else ():
-        content = read_file(join(site, folder, "METADATA")) if folder.endswith(".dist-info") else None
-        if content is not None:
-            metadata = parse_metadata(content[0], folder)
-            found[metadata.name] = metadata
+    if found.url and urllib.parse.urlsplit(found.url).username is not None:
+        raise WordsOff(
+            f"the address of {found.name} carries a name or password, which would be written down",
+            next_step="put them into ~/.netrc, and leave them out of the address",
+        )
     return found
 
 
+def target_of(facts: InterpreterFacts, rules: Rules | None = None) -> Target:
+    """Return what is solved for."""
+    return Target(
+        markers=facts.markers(),
+        tags=supported_tags(facts.tag_facts()),
+        python=facts.full_version,
+        rules=rules or Rules(),
+    )
+
+
 def plan_get(
-    requests: Sequence[Requirement],
+    wish: Wish,
     environment: Environment,
     client: IndexClient,
     host: Host,
     locations: Locations,
     *,
-    newest: bool = False,
-    as_of: str = "",
-    lowest: bool = False,
+    progress: Callable[[str], None] = lambda _phase: None,
 ) -> Change:
-    """Plan to have these in an environment, with what they need, changing as little as possible.
-
-    With `newest`, what is there is no reason to stay with its version; `as_of` and `lowest` as in a Target.
-    """
-    asked = ", ".join(map(str, requests))
-    job = _Solving(environment=environment, client=client, host=host, locations=locations, as_of=as_of, lowest=lowest)
+    """Plan to have what is wished for in an environment, with what it needs, changing as little as possible."""
+    asked = ", ".join(map(str, wish.requests)) or "what was asked for"
+    job = _Solving(
+        wish=wish, environment=environment, client=client, host=host, locations=locations, progress=progress
+    )
     return job.change(
-        _requests(environment, requests),
-        {} if newest else _present(environment),
-        words=f"package get {' '.join(map(str, requests))} -e {environment.name}",
+        _requests(environment, wish.requests),
+        {} if wish.newest else _present(environment),
+        words=f"package get {' '.join(map(str, wish.requests))} -e {environment.name}",
         aim=f"Get {asked} into the environment {environment.name}",
         nothing=f"{asked}: in the environment {environment.name} already",
     )
 
 
 def plan_refresh(
-    names: Sequence[str], environment: Environment, client: IndexClient, host: Host, locations: Locations
+    names: Sequence[str],
+    environment: Environment,
+    client: IndexClient,
+    host: Host,
+    locations: Locations,
+    *,
+    progress: Callable[[str], None] = lambda _phase: None,
 ) -> Change:
     """Plan to have the newest versions that fit together, of these packages or of all; nothing else moves needlessly."""
     wanted = {canonicalize_name(name) for name in names}
@@ -104,7 +122,9 @@ def plan_refresh(
     for name in wanted - known:
         raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
     what = ", ".join(sorted(wanted)) or "everything"
-    job = _Solving(environment=environment, client=client, host=host, locations=locations)
+    job = _Solving(
+        wish=Wish(), environment=environment, client=client, host=host, locations=locations, progress=progress
+    )
     return job.change(
         _requests(environment, ()),
         {name: one for name, one in _present(environment).items() if wanted and name not in wanted},
@@ -114,16 +134,35 @@ def plan_refresh(
     )
 
 
+def solve_alone(
+    wish: Wish,
+    facts: InterpreterFacts,
+    client: IndexClient,
+    host: Host,
+    locations: Locations,
+    *,
+    progress: Callable[[str], None] = lambda _phase: None,
+) -> Solution:
+    """Return what a wish comes to for an interpreter, in no environment."""
+    rules = replace(wish.rules, constraints=wish.constraints or (), overrides=wish.overrides or ())
+    builder = SourceBuilder(
+        facts=facts, client=client, host=host, locations=locations, progress=progress, rules=rules
+    )
+    return run_solver(
+        wish.requests, target_of(facts, rules), client, {}, locations.cache, read_source=builder.metadata
+    )
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Solving:
     """What a change of packages is solved with."""
 
+    wish: Wish
     environment: Environment
     client: IndexClient
     host: Host
     locations: Locations
-    as_of: str = ""
-    lowest: bool = False
+    progress: Callable[[str], None]
 
     def change(
         self,
@@ -137,111 +176,81 @@ class _Solving:
         """Return the change to what is wanted; `present` are those that keep their version where they can."""
         environment, client, locations = self.environment, self.client, self.locations
         facts = base_of(environment, self.host)
-        if not client.indexes:
+        if not client.indexes and any(not one.url for one in wanted.values()):
             raise WordsOff(
                 "no index is named yet that packages could come from",
                 next_step="ush index add NAME ADDRESS",
             )
-        solution = run_solver(list(wanted.values()), self._target(facts), client, present, locations.cache)
-        distributions = _distributions(solution, wanted)
-        if set(distributions) == set(environment.contents.distributions):
+        rules = self._rules()
+        builder = self._builder(facts, rules)
+        solution = run_solver(
+            list(wanted.values()),
+            target_of(facts, rules),
+            client,
+            present,
+            locations.cache,
+            read_source=builder.metadata,
+        )
+        distributions = _distributions(solution, wanted, environment)
+        contents = replace(
+            environment.contents,
+            constraints=tuple(map(str, rules.constraints)),
+            overrides=tuple(map(str, rules.overrides)),
+        )
+        if contents == environment.contents and set(distributions) == set(contents.distributions):
             plan = Plan(words=words, aim=nothing, nothing_to_do=nothing)
             return Change(plan=plan, prepare=lambda _staging: ())
-        by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}
         prepare = next_edition(
             environment,
             distributions,
             facts,
-            lambda one: fetch_wheel(by_hash[one.sha256], client, locations.cache),
+            self._fetching(solution, builder),
+            contents=contents,
             host=self.host,
             locations=locations,
         )
-        plan = _plan(environment, distributions, solution, locations, words=words, aim=f"{aim} ({facts.title})")
+        plan = package_plan(
+            environment, distributions, solution, locations, words=words, aim=f"{aim} ({facts.title})"
+        )
         return Change(plan=plan, prepare=prepare)
 
-    def _target(self, facts: InterpreterFacts) -> Target:
-        return replace(target_of(facts), as_of=self.as_of, lowest=self.lowest)
+    def _rules(self) -> Rules:
+        """Return the wish's rules, with what the environment holds to: its own bounds, and what was built for it."""
+        contents, wish = self.environment.contents, self.wish
+        bounds = tuple(map(Requirement, contents.constraints)) if wish.constraints is None else wish.constraints
+        overrides = tuple(map(Requirement, contents.overrides)) if wish.overrides is None else wish.overrides
+        built = {one.name for one in contents.distributions if one.source}
+        return replace(wish.rules, constraints=bounds, overrides=overrides, built=wish.rules.built | built)
 
+    def _builder(self, facts: InterpreterFacts, rules: Rules) -> SourceBuilder:
+        return SourceBuilder(
+            facts=facts,
+            client=self.client,
+            host=self.host,
+            locations=self.locations,
+            progress=self.progress,
+            rules=rules,
+        )
 
-def _plan(
-    environment: Environment,
-    distributions: Sequence[Distribution],
-    solution: Solution,
-    locations: Locations,
-    *,
-    words: str,
-    aim: str,
-) -> Plan:
-    downloads = _to_fetch(distributions, solution, locations)
-    size = sum(max(one.size_bytes, 0) for one in downloads)
-    return Plan(
-        words=words,
-        aim=aim,
-        lines=(
-            *_lines(environment, distributions, solution),
-            *(
-                (*_download_lines(downloads, size), *_cached_lines(distributions, locations))
-                or (PlanLine(kind=LineKind.NOTE, subject="all wheels are here; nothing is to be fetched"),)
-            ),
-            *_carried_lines(environment),
-        ),
-        download_bytes=size,
-        disk_bytes=size * UNPACKED_RATIO,
-        # One that is made by the same change relies on nothing before it.
-        relies_on=(f"environment {environment.name}",) if environment.edition else (),
-    )
+    def _fetching(self, solution: Solution, builder: SourceBuilder) -> FetchWheel:
+        by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}
 
+        def fetch(one: Distribution) -> str:
+            path = fetch_file(by_hash[one.sha256], self.client, self.locations.cache)
+            return path if path.endswith(".whl") else builder.wheel(path, one.sha256, one.name, one.version)
 
-def plan_drop_packages(
-    names: Sequence[str],
-    environment: Environment,
-    host: Host,
-    locations: Locations,
-    client: IndexClient,
-) -> Change:
-    """Plan to take packages out, with what came along for them alone; others stay as they are."""
-    facts = base_of(environment, host)
-    contents = environment.contents
-    dropped = {canonicalize_name(name) for name in names}
-    for name in dropped:
-        if contents.find(name) is None:
-            known = [one.name for one in contents.distributions]
-            raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
-    roots = {one.name: Requirement(one.requested) for one in contents.requested if one.name not in dropped}
-    kept = _reachable(roots, environment, facts)
-    needed = sorted(dropped & set(kept))
-    if needed:
-        by = ", ".join(kept[needed[0]])
-        raise Refused(f"{needed[0]} is needed by {by}", next_step=f"ush package drop {by.split(', ')[0].split()[0]}")
-    distributions = [one for one in contents.distributions if one.name in kept]
-    gone = [one for one in contents.distributions if one.name not in kept]
-    plan = Plan(
-        words=f"package drop {' '.join(names)} -e {environment.name}",
-        aim=f"Drop {', '.join(names)} from the environment {environment.name}",
-        lines=(
-            *(
-                PlanLine(
-                    kind=LineKind.REMOVE,
-                    subject=f"{one.name} {one.version}",
-                    detail="" if one.name in dropped else "nothing else needs it",
-                )
-                for one in gone
-            ),
-            *_carried_lines(environment),
-        ),
-        relies_on=(f"environment {environment.name}",),
-    )
-
-    fetch = refetching(client, locations)
-    return Change(
-        plan=plan, prepare=next_edition(environment, distributions, facts, fetch, host=host, locations=locations)
-    )
+        return fetch
 
 
 def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
     """Return what fetches a wheel that an environment has already, should the store have lost it."""
 
     def fetch(one: Distribution) -> str:
+        if one.address or one.source:
+            raise CouldNot(
+                f"{one.wheel} is needed again (it was written to in the store), and comes from no index",
+                next_step=f"ush package refresh {one.name}",
+            )
         found = client.find(one.name) if client.indexes else None
         file = next((file for file in (found.files if found else ()) if file.sha256 == one.sha256), None)
         if file is None:
@@ -249,7 +258,7 @@ def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
                 f"{one.wheel} is needed again (it was written to in the store), and no index has it",
                 next_step="ush index list",
             )
-        return fetch_wheel(file, client, locations.cache)
+        return fetch_file(file, client, locations.cache)
 
     return fetch
 
@@ -269,9 +278,10 @@ def _present(environment: Environment) -> dict[NormalizedName, Present]:
             candidate=Candidate(
                 project=one.name,
                 version=one.version,
-                file=IndexFile(name=one.wheel, address="", sha256=one.sha256),
+                file=IndexFile(name=one.wheel, address=one.address, sha256=one.sha256),
                 index=one.index,
                 present=True,
+                direct=bool(one.address),
             ),
             metadata=metadata[one.name],
         )
@@ -280,115 +290,25 @@ def _present(environment: Environment) -> dict[NormalizedName, Present]:
     }
 
 
-def _distributions(solution: Solution, wanted: Mapping[NormalizedName, Requirement]) -> tuple[Distribution, ...]:
-    return tuple(
-        Distribution(
-            name=name,
-            version=one.version,
-            sha256=one.file.sha256,
-            wheel=one.file.name,
-            index=one.index,
-            requested=str(wanted[name]) if name in wanted else "",
-        )
-        for name, one in sorted(solution.chosen.items())
-    )
-
-
-def _lines(
-    environment: Environment, distributions: Sequence[Distribution], solution: Solution
-) -> tuple[PlanLine, ...]:
-    lines = []
-    for one in distributions:
-        before = environment.contents.find(one.name)
-        asked = "; ".join(dict.fromkeys(solution.asked_by[one.name]))
-        if before is None:
-            lines.append(PlanLine(kind=LineKind.ADD, subject=f"{one.name} {one.version}", detail=asked))
-        elif before.version != one.version:
-            subject = f"{one.name} {before.version} → {one.version}"
-            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=asked))
-    names = {one.name for one in distributions}
-    lines += [
-        PlanLine(kind=LineKind.REMOVE, subject=f"{one.name} {one.version}", detail="nothing needs it any more")
-        for one in environment.contents.distributions
-        if one.name not in names
-    ]
-    kept = len(distributions) - sum(1 for line in lines if line.kind is not LineKind.REMOVE)
-    if kept:
-        lines.append(PlanLine(kind=LineKind.KEEP, subject=f"{kept} that are there stay as they are"))
-    return tuple(lines)
-
-
-def _to_fetch(distributions: Sequence[Distribution], solution: Solution, locations: Locations) -> list[IndexFile]:
-    store = Store(locations.data)
-    return [
-        solution.chosen[one.name].file
-        for one in distributions
-        if not os.path.isdir(join(store.top, one.sha256))
-        and not os.path.exists(join(locations.cache, "wheels", one.sha256, one.wheel))
-    ]
-
-
-def _download_lines(downloads: Sequence[IndexFile], size_bytes: int) -> tuple[PlanLine, ...]:
-    if not downloads:
-        return ()
-    count = f"{len(downloads)} wheel{'s' if len(downloads) > 1 else ''}"
-    unknown = any(one.size_bytes < 0 for one in downloads)
-    size = "of unknown size" if unknown and not size_bytes else shown_size(size_bytes)
-    disk = f"about {shown_size(size_bytes * UNPACKED_RATIO)} on disk" if size_bytes else ""
-    return (PlanLine(kind=LineKind.DOWNLOAD, subject=f"{count}, {size}", detail=disk),)
-
-
-def _cached_lines(distributions: Sequence[Distribution], locations: Locations) -> tuple[PlanLine, ...]:
-    """Say which wheels were fetched already: where an index has no metadata apart, to read theirs."""
-    store = Store(locations.data)
-    paths = [
-        join(locations.cache, "wheels", one.sha256, one.wheel)
-        for one in distributions
-        if not os.path.isdir(join(store.top, one.sha256))
-    ]
-    sizes = [os.path.getsize(path) for path in paths if os.path.exists(path)]
-    if not sizes:
-        return ()
-    count = f"{len(sizes)} wheel{'s' if len(sizes) > 1 else ''}"
-    detail = f"about {shown_size(sum(sizes) * UNPACKED_RATIO)} on disk"
-    return (
-        PlanLine(kind=LineKind.NOTE, subject=f"{count}, {shown_size(sum(sizes))}, fetched already", detail=detail),
-    )
-
-
-def _carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
-    files = unrecorded_files(environment.prefix, environment.short_version)
-    if not files:
-        return ()
-    more = f" and {len(files) - 3} more" if len(files) > 3 else ""
-    return (
-        PlanLine(
-            kind=LineKind.NOTE,
-            subject=f"carried over, though no package brought them: {', '.join(files[:3])}{more}",
-        ),
-    )
-
-
-def _reachable(
-    roots: Mapping[NormalizedName, Requirement], environment: Environment, facts: InterpreterFacts
-) -> dict[NormalizedName, list[str]]:
-    """Return what the roots need of what is installed, each with who needs it."""
-    metadata = installed_metadata(environment)
-    markers = facts.markers()
-    kept: dict[NormalizedName, list[str]] = {}
-    todo = [(requirement, "you") for requirement in roots.values()]
-    done: set[tuple[str, frozenset[str]]] = set()
-    while todo:
-        requirement, by = todo.pop()
-        name = canonicalize_name(requirement.name)
-        kept.setdefault(name, []).append(by)
-        extras = frozenset(requirement.extras)
-        if (name, extras) in done or name not in metadata:
+def _distributions(
+    solution: Solution, wanted: Mapping[NormalizedName, Requirement], environment: Environment
+) -> tuple[Distribution, ...]:
+    found = []
+    for name, one in sorted(solution.chosen.items()):
+        requested = str(wanted[name]) if name in wanted else ""
+        before = environment.contents.find(name)
+        if one.present and before is not None:
+            found.append(replace(before, requested=requested))
             continue
-        done.add((name, extras))
-        for text in metadata[name].requires:
-            needed = Requirement(text)
-            marker = needed.marker
-            if marker is None or any(marker.evaluate({**markers, "extra": extra}) for extra in ("", *extras)):
-                todo.append((needed, f"{name} {metadata[name].version}"))
-    return kept
+        found.append(
+            Distribution(
+                name=name,
+                version=one.version,
+                sha256=one.file.sha256,
+                wheel=one.file.name,
+                index=one.index,
+                requested=requested,
+                address=one.file.address if one.direct else "",
+            )
+        )
+    return tuple(found)

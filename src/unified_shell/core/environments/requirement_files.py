@@ -9,10 +9,12 @@ import re
 import tomllib
 from collections.abc import Mapping, Sequence
 
-from packaging.requirements import InvalidRequirement, Requirement
+from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.errors import CouldNot, UnknownName, WordsOff, told
+
+from .packages import parse_request
 
 __all__ = ["read_requirements"]
 
@@ -124,8 +126,6 @@ def _toml(text: str, name: str) -> dict[str, object]:
 
 def _parsed(text: str, where: str) -> Requirement:
     try:
-        return Requirement(text)
-    except InvalidRequirement as error:
-        raise WordsOff(
-            f"{where}: {text!r} is no requirement: {str(error).splitlines()[0]}", next_step="mend it in an editor"
-        ) from error
+        return parse_request(text)
+    except WordsOff as error:
+        raise WordsOff(f"{where}: {error.what}", next_step="mend it in an editor") from error

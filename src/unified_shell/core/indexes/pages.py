@@ -64,7 +64,8 @@ def parse_json_page(content: bytes, address: str) -> tuple[IndexFile, ...]:
     version = page.meta.api_version
     if version.split(".", maxsplit=1)[0] != "1":
         raise TransferFailed(f"the index speaks version {version} of the API; known is 1", where=address)
-    return tuple(_file(one, address) for one in page.files)
+    addresses = _Addresses(address)
+    return tuple(_file(one, addresses) for one in page.files)
 
 
 def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
@@ -75,12 +76,12 @@ def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
     return tuple(parser.files)
 
 
-def _file(one: "Row", address: str) -> IndexFile:
+def _file(one: "Row", addresses: "_Addresses") -> IndexFile:
     core = one.core_metadata if one.core_metadata is not None else one.dist_info_metadata
     yanked = one.yanked
     return IndexFile(
         name=one.filename,
-        address=_full_address(address, one.url),
+        address=addresses.of(one.url),
         sha256=one.hashes.get("sha256", ""),
         requires_python=one.requires_python or "",
         yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
@@ -90,9 +91,22 @@ def _file(one: "Row", address: str) -> IndexFile:
     )
 
 
-def _full_address(page: str, url: str) -> str:
-    # Joining is dear, and most pages give whole addresses.
-    return url if url.startswith(("https://", "http://")) else urllib.parse.urljoin(page, url)
+class _Addresses:
+    """Whole addresses of a page's files: joining is dear, and many files share a folder."""
+
+    def __init__(self, page: str) -> None:
+        self._page, self._folders = page, dict[str, str]()
+
+    def of(self, url: str) -> str:
+        """Return the whole address of a file."""
+        if url.startswith(("https://", "http://")):
+            return url
+        folder, slash, name = url.rpartition("/")
+        if not slash or not name.strip(".") or "?" in url or "#" in url:
+            return urllib.parse.urljoin(self._page, url)
+        if folder not in self._folders:
+            self._folders[folder] = urllib.parse.urljoin(self._page, f"{folder}/")
+        return self._folders[folder] + name
 
 
 class _Links(html.parser.HTMLParser):

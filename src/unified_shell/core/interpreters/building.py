@@ -54,14 +54,17 @@ class Workshop:
         """What is built is installed here."""
         return join(self.folder, "prefix")
 
-    def run(self, phase: str, argv: Sequence[str], directory: str) -> Ran:
+    def run(self, phase: str, argv: Sequence[str], directory: str, *, first_on_path: str = "") -> Ran:
         """Run one phase to its end; raises BuildFailed with its last useful lines."""
+        variables = {**clean_variables(self.host), "LC_ALL": "C"}
+        if first_on_path:
+            variables["PATH"] = os.pathsep.join(filter(None, (first_on_path, variables.get("PATH", ""))))
         with open(self.log, "a", encoding="utf-8") as log:
             log.write(f"\n== {phase}: {' '.join(argv)}\n")
         self.progress(phase)
         ran = run_logged(
             argv,
-            environment={**clean_variables(self.host), "LC_ALL": "C"},
+            environment=variables,
             timeout_seconds=BUILD_SECONDS,
             directory=directory,
             log=self.log,

@@ -25,9 +25,11 @@ def no_solution(
     """
     order = {one: at for at, one in enumerate(requests)}
     asked = [one for one in facts if one.requirement is not None]
-    asked.sort(key=lambda one: order.get(one.requirement, 0) if not one.by and one.requirement else len(order))
+    asked.sort(
+        key=lambda one: order.get(one.requirement, 0) if not one.by and one.requirement else len(order) + one.bound
+    )
     dead_end = next((one for one in asked if _fits_nothing(one, spaces)), None)
-    own = [one for one in asked if not one.by]
+    own = [one for one in asked if not one.by and not one.bound]
     told = _told(asked, spaces, ending_with=dead_end)
     told += [f"{one.project} {one.version} cannot be used: {one.unusable}" for one in facts if one.unusable]
     if dead_end is None:
@@ -43,6 +45,8 @@ def no_solution(
     step = _relaxation(own, facts)
     if not space.listing.index and not space.listing.candidates:
         step = "ush index list   (where it was asked)"
+    elif unfit and dead_end.requirement and _is_buildable(dead_end.requirement, space):
+        step = f"the same with --allow-build {space.project}   (building runs its code on this machine)"
     elif unfit:
         step = f"ush environment new NAME --to-hold '{dead_end.requirement}'   (on an interpreter that can have it)"
     return NoSolution(words if dead_end in own else f"no set of versions fits: {words}", next_step=step)
@@ -51,12 +55,23 @@ def no_solution(
 def _told(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space], ending_with: Fact | None) -> list[str]:
     """Return a text for each requirement: the person's own first, versions that require the same together."""
     groups: dict[tuple[str, str], list[Fact]] = {}
-    for one in sorted(facts, key=lambda fact: (fact is ending_with, bool(fact.by))):
-        groups.setdefault((one.by, str(one.requirement)), []).append(one)
+    for one in sorted(facts, key=lambda fact: (fact is ending_with, bool(fact.by), fact.bound)):
+        groups.setdefault(("\0" if one.bound else one.by, _words(one)), []).append(one)
     # A dead end alone says it all: who asked for its asker is another story.
     if ending_with is not None and ending_with.by:
-        groups = {key: value for key, value in groups.items() if ending_with in value or not key[0]} or groups
-    return [_group(by, text, each, spaces) for (by, text), each in groups.items()]
+        groups = {key: value for key, value in groups.items() if ending_with in value or not key[0].strip("\0")}
+    return [
+        f"a constraint holds {text}" if by == "\0" else _group(by, text, each, spaces)
+        for (by, text), each in groups.items()
+    ]
+
+
+def _words(fact: Fact) -> str:
+    return f"{fact.said}, by your override {fact.requirement}" if fact.said else str(fact.requirement)
+
+
+def _is_buildable(requirement: Requirement, space: Space) -> bool:
+    return any(requirement.specifier.contains(one, prereleases=True) for one in space.listing.buildable)
 
 
 def _group(by: str, requirement: str, facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space]) -> str:

@@ -8,8 +8,8 @@ from unified_shell.core.errors import CouldNot, told
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.places import Place, join
 
-from .driver import fetch_wheel
 from .questions import Solution
+from .reading_metadata import fetch_file
 
 __all__ = ["gather"]
 
@@ -26,7 +26,7 @@ def gather(
             if os.path.exists(target):
                 continue
             progress(f"fetch {one.file.name}")
-            shutil.copyfile(fetch_wheel(one.file, client, cache), f"{target}.part")
+            shutil.copyfile(fetch_file(one.file, client, cache), f"{target}.part")
             os.replace(f"{target}.part", target)
             brought.append(target)
     except OSError as error:

@@ -15,6 +15,9 @@ __all__ = ["Fact", "Incompatibility", "resolvent"]
 class Fact:
     """Something that is so. Somebody asks (`by` empty: the person, else a project and `version`) for a `requirement`;
     or a project's version cannot be used, for a reason; or not all versions of a project are admitted.
+
+    A requirement that the person's override stands in place of is the override's, and `said` is what was required;
+    with `bound` it is a constraint, which asks for nothing.
     """
 
     project: NormalizedName
@@ -23,6 +26,8 @@ class Fact:
     requirement: Requirement | None = None
     unusable: str = ""
     admission: bool = False
+    said: str = ""
+    bound: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -10,7 +10,7 @@ from .questions import Listing
 
 __all__ = ["keep_listing", "kept_listing"]
 
-FORMAT = "1"
+FORMAT = "2"
 
 
 def kept_listing(cache: str, key: str, target: str) -> Listing | None:

@@ -12,26 +12,32 @@ __all__ = ["AskRequirements", "AskVersions", "Candidate", "Demand", "Listing", "
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Candidate:
-    """One version of a project with the wheel that fits best. `present`: it is in the environment now."""
+    """One version of a project with the file that fits best: a wheel, or a source distribution that may be built.
+
+    `present`: it is in the environment now. `direct`: it comes from an address that somebody named, from no index.
+    """
 
     project: NormalizedName
     version: str
     file: IndexFile
     index: str
     present: bool = False
+    direct: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Listing:
     """What there is of a project: candidates, newest first, and why other versions are none.
 
-    `passed_over` holds (version, reason); `index` is the one that has the project, empty for none.
+    `passed_over` holds (version, reason); `index` is the one that has the project, empty for none. `buildable` are
+    versions that would be candidates if their source distribution might be built.
     """
 
     candidates: tuple[Candidate, ...]
     passed_over: tuple[tuple[str, str], ...] = ()
     index: str = ""
     asked: tuple[str, ...] = ()
+    buildable: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,9 +51,10 @@ class Requirements:
 
 @dataclass(frozen=True, slots=True)
 class AskVersions:
-    """Which versions are there of a project? Answered by a Listing."""
+    """Which versions are there of a project, at an address where one is named? Answered by a Listing."""
 
     project: NormalizedName
+    address: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,6 +18,7 @@ from .incompatibilities import Fact, Incompatibility, resolvent
 from .partial_solution import PartialSolution
 from .questions import AskRequirements, AskVersions, Demand, Listing, Requirements, Solution
 from .spaces import ABSENT, FLAG, PRESENT, Node, Space, make_space
+from .target import Rules
 
 __all__ = ["Asking", "solve"]
 
@@ -27,39 +28,79 @@ MAX_CONFLICTS = 50_000
 
 
 class _AdmitMore(Exception):
-    """A requirement names a pre-release, or pins a version: more of a project is admitted, and the search begins anew."""
+    """Other versions of a project count than were thought: more of them, or an address's. The search begins anew."""
 
 
 @dataclass(slots=True)
 class _Policy:
-    """Projects of which somebody names a pre-release, and of which somebody pins a version."""
+    """Projects of which somebody names a pre-release, of which somebody pins a version, and that come from an address."""
 
     pre_releases: set[NormalizedName] = field(default_factory=set)
     pinned: set[NormalizedName] = field(default_factory=set)
+    addresses: dict[NormalizedName, str] = field(default_factory=dict)
 
 
-def solve(requests: Sequence[Requirement], markers: Mapping[str, str], *, lowest: bool = False) -> Asking:
+def solve(requests: Sequence[Requirement], markers: Mapping[str, str], rules: Rules | None = None) -> Asking:
     """Search for one version of each project that is needed.
 
     Yields questions, is sent their answers, returns a Solution. `markers` is the target's environment by
-    the standard on dependency specifiers. With `lowest`, the oldest versions that fit are tried first. Raises
-    NoSolution, with who asked for what.
+    the standard on dependency specifiers. Raises NoSolution, with who asked for what.
     """
+    rules = rules or Rules()
     values = {**markers, "extra": ""}
-    wanted = [one for one in requests if one.marker is None or one.marker.evaluate(dict(values))]
-    policy = _Policy()
+
+    def holding(every: Sequence[Requirement]) -> list[Requirement]:
+        return [one for one in every if one.marker is None or one.marker.evaluate(dict(values))]
+
+    overrides = {canonicalize_name(one.name): one for one in holding(rules.overrides)}
+    wanted = [_replaced(one, overrides) for one in holding(requests)]
+    bounds = holding(rules.constraints)
+    policy = _Policy(addresses=_addresses([*wanted, *bounds, *overrides.values()]))
     while True:
         try:
-            return (yield from _Search(wanted, values, policy, lowest=lowest).run())
+            search = _Search(wanted, values, policy, bounds=bounds, overrides=overrides, lowest=rules.lowest)
+            return (yield from search.run())
         except _AdmitMore:
             continue
 
 
+def _replaced(requirement: Requirement, overrides: Mapping[NormalizedName, Requirement]) -> Requirement:
+    """Return a requirement with the version or address that an override has in its place; its extras stay."""
+    override = overrides.get(canonicalize_name(requirement.name))
+    if override is None:
+        return requirement
+    found = Requirement(str(requirement))
+    found.specifier, found.url = override.specifier, override.url
+    found.extras = found.extras | override.extras
+    return found
+
+
+def _addresses(requirements: Sequence[Requirement]) -> dict[NormalizedName, str]:
+    found: dict[NormalizedName, str] = {}
+    for one in requirements:
+        if one.url and found.setdefault(canonicalize_name(one.name), one.url) != one.url:
+            raise NoSolution(
+                f"{one.name} is asked for from two addresses: {found[canonicalize_name(one.name)]} and {one.url}",
+                next_step="ask for one of them",
+            )
+    return found
+
+
 class _Search:
     def __init__(
-        self, requests: Sequence[Requirement], markers: Mapping[str, str], policy: _Policy, *, lowest: bool
+        self,
+        requests: Sequence[Requirement],
+        markers: Mapping[str, str],
+        policy: _Policy,
+        *,
+        bounds: Sequence[Requirement],
+        overrides: Mapping[NormalizedName, Requirement],
+        lowest: bool,
     ) -> None:
-        self._lowest = lowest
+        self._lowest, self._overrides = lowest, overrides
+        self._bounds: dict[NormalizedName, list[Requirement]] = {}
+        for one in bounds:
+            self._bounds.setdefault(canonicalize_name(one.name), []).append(one)
         self._requests, self._markers, self._policy = requests, markers, policy
         self._partial = PartialSolution()
         self._spaces: dict[NormalizedName, Space] = {}
@@ -127,10 +168,42 @@ class _Search:
             parent[project, extra] = PRESENT
         for requirement in self._told[project, bit].requires:
             if self._applies(requirement, extra):
-                fact = Fact(
-                    project=canonicalize_name(requirement.name), by=project, version=version, requirement=requirement
-                )
-                yield from self._require(parent, requirement, fact)
+                yield from self._require_for(parent, requirement, project, version)
+
+    def _require_for(
+        self, parent: Mapping[Node, int], requirement: Requirement, by: NormalizedName, version: str
+    ) -> _Step:
+        """Take in a requirement of a version, as the person's overrides have it."""
+        meant = _replaced(requirement, self._overrides)
+        fact = self._fact(requirement, by, version)
+        if meant.url and (why := self._why_not_from(meant.url, fact)):
+            self._add(parent, Fact(project=by, version=version, unusable=why))
+            return
+        yield from self._require(parent, meant, fact)
+
+    def _fact(self, requirement: Requirement, by: NormalizedName, version: str) -> Fact:
+        meant = _replaced(requirement, self._overrides)
+        said = str(requirement) if str(meant) != str(requirement) else ""
+        return Fact(project=canonicalize_name(meant.name), by=by, version=version, requirement=meant, said=said)
+
+    def _why_not_from(self, address: str, fact: Fact) -> str:
+        """Say why a project may not come from an address that a distribution names; nothing where it may.
+
+        The person's word counts, and that of what they took from an address themselves: a project of an index could
+        otherwise bring anything from anywhere.
+        """
+        addresses = self._policy.addresses
+        known = addresses.get(fact.project)
+        if known == address:
+            return ""
+        if known is not None:
+            return f"it requires {fact.project} from {address}, which comes from {known}"
+        if NormalizedName(fact.by) not in addresses:
+            return f"it requires {fact.project} from {address}; only you can ask for that"
+        addresses[fact.project] = address
+        if fact.project in self._spaces:
+            raise _AdmitMore
+        return ""
 
     def _applies(self, requirement: Requirement, extra: str) -> bool:
         marker = requirement.marker
@@ -141,15 +214,12 @@ class _Search:
 
     def _require(self, parent: Mapping[Node, int], requirement: Requirement, fact: Fact) -> _Step:
         """Take in that whoever is in `parent`'s states requires this."""
-        if requirement.url:
-            raise NoSolution(
-                f"{_demand(fact)}: this version takes packages from indexes only, not from an address",
-                next_step="ush index add NAME FOLDER   (put its wheel into the folder)",
-            )
         project = canonicalize_name(requirement.name)
         self._widen(project, requirement)
         if project not in self._spaces:
-            listing = yield AskVersions(project)
+            for bound in self._bounds.get(project, ()):
+                self._widen(project, bound)
+            listing = yield AskVersions(project, self._policy.addresses.get(project, ""))
             if not isinstance(listing, Listing):
                 raise TypeError("a question about versions is answered by a listing")
             self._take_in(project, listing)
@@ -188,6 +258,9 @@ class _Search:
         self._partial.know(node, space.full)
         if barred := space.full & ~space.admitted & ~ABSENT:
             self._add({node: barred}, Fact(project=project, admission=True))
+        for bound in self._bounds.get(project, ()):
+            if beyond := space.full & ~space.mask(bound.specifier) & ~ABSENT:
+                self._add({node: beyond}, Fact(project=project, requirement=bound, bound=True))
 
     def _add_with(self, parent: Mapping[Node, int], node: Node, mask: int, fact: Fact) -> None:
         terms = dict(parent)
@@ -251,9 +324,7 @@ class _Search:
         for (project, extra), _ in self._partial.decided.items():
             bit = self._partial.decided[project, ""]
             facts += [
-                Fact(
-                    project=canonicalize_name(one.name), by=project, version=chosen[project].version, requirement=one
-                )
+                self._fact(one, project, chosen[project].version)
                 for one in self._told[project, bit].requires
                 if self._applies(one, extra)
             ]
@@ -266,4 +337,5 @@ def _demand(fact: Fact) -> str:
     if fact.requirement is None:
         return ""
     by = f"{fact.by} {fact.version}" if fact.by else "you"
-    return str(Demand(requirement=fact.requirement, by=by, by_project=NormalizedName(fact.by) if fact.by else None))
+    demand = Demand(requirement=fact.requirement, by=by, by_project=NormalizedName(fact.by) if fact.by else None)
+    return f"{demand} (your override of {fact.said})" if fact.said else str(demand)

@@ -31,6 +31,7 @@ class Space:
     versions: tuple[Version, ...] = ()
     candidates: dict[int, Candidate] = field(default_factory=dict)
     admitted: int = 0
+    present: int = 0
     masks: dict[str, int] = field(default_factory=dict)
 
     @property
@@ -58,9 +59,8 @@ class Space:
         or with `lowest` the oldest.
         """
         usable = allowed & self.admitted
-        for bit, candidate in self.candidates.items():
-            if candidate.present and bit & usable:
-                return bit
+        if self.present & usable:
+            return self.present & usable
         if lowest:
             return usable & -usable
         return 1 << (usable.bit_length() - 1) if usable else 0
@@ -72,16 +72,23 @@ def make_space(project: NormalizedName, listing: Listing, *, pre_releases: bool,
     Pre-releases are admitted where somebody names one, where there is nothing else, or where one is there; yanked
     files where somebody pins a version (PEP 592), or where it is there.
     """
-    by_version = {Version(one.version): one for one in listing.candidates}
-    every = sorted({*by_version, *(Version(text) for text, _ in listing.passed_over)})
-    space = Space(project=project, listing=listing, versions=tuple(every))
-    only_pre = all(version.is_prerelease for version in by_version)
-    for number, version in enumerate(every, 1):
-        candidate = by_version.get(version)
+    every: list[tuple[Version, Candidate | None]] = [
+        (Version(one.version), one) for one in reversed(listing.candidates)
+    ]
+    only_pre = all(version.is_prerelease for version, _ in every)
+    if listing.passed_over:
+        known = {version for version, _ in every}
+        passed = {Version(text) for text, _ in listing.passed_over} - known
+        every = sorted([*every, *((version, None) for version in passed)], key=lambda one: one[0])
+    space = Space(project=project, listing=listing, versions=tuple(version for version, _ in every))
+    for number, (version, candidate) in enumerate(every, 1):
         if candidate is None:
             continue
-        space.candidates[1 << number] = candidate
+        bit = 1 << number
+        space.candidates[bit] = candidate
+        if candidate.present:
+            space.present |= bit
         is_final = pre_releases or only_pre or candidate.present or not version.is_prerelease
         if is_final and (pinned or candidate.present or not candidate.file.yanked):
-            space.admitted |= 1 << number
+            space.admitted |= bit
     return space

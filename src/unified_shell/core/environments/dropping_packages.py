@@ -1,0 +1,66 @@
+"""Taking packages out of an environment, with what came along for them alone."""
+
+from collections.abc import Sequence
+
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.errors import Refused, UnknownName
+from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+
+from .changing import base_of, next_edition
+from .installed import reachable
+from .known import Environment
+from .package_plans import carried_lines
+from .packages import refetching
+
+__all__ = ["plan_drop_packages"]
+
+
+def plan_drop_packages(
+    names: Sequence[str],
+    environment: Environment,
+    host: Host,
+    locations: Locations,
+    client: IndexClient,
+) -> Change:
+    """Plan to take packages out, with what came along for them alone; others stay as they are."""
+    facts = base_of(environment, host)
+    contents = environment.contents
+    dropped = {canonicalize_name(name) for name in names}
+    for name in dropped:
+        if contents.find(name) is None:
+            known = [one.name for one in contents.distributions]
+            raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
+    roots = {one.name: Requirement(one.requested) for one in contents.requested if one.name not in dropped}
+    kept = reachable(roots, environment, facts)
+    needed = sorted(dropped & set(kept))
+    if needed:
+        by = ", ".join(kept[needed[0]])
+        raise Refused(f"{needed[0]} is needed by {by}", next_step=f"ush package drop {by.split(', ')[0].split()[0]}")
+    distributions = [one for one in contents.distributions if one.name in kept]
+    gone = [one for one in contents.distributions if one.name not in kept]
+    plan = Plan(
+        words=f"package drop {' '.join(names)} -e {environment.name}",
+        aim=f"Drop {', '.join(names)} from the environment {environment.name}",
+        lines=(
+            *(
+                PlanLine(
+                    kind=LineKind.REMOVE,
+                    subject=f"{one.name} {one.version}",
+                    detail="" if one.name in dropped else "nothing else needs it",
+                )
+                for one in gone
+            ),
+            *carried_lines(environment),
+        ),
+        relies_on=(f"environment {environment.name}",),
+    )
+
+    fetch = refetching(client, locations)
+    return Change(
+        plan=plan, prepare=next_edition(environment, distributions, facts, fetch, host=host, locations=locations)
+    )

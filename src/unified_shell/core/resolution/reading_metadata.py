@@ -1,0 +1,109 @@
+"""What a candidate requires, read the least way: a metadata file, the end of a wheel, the wheel; a source is asked
+through what builds it.
+"""
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from packaging.requirements import InvalidRequirement, Requirement
+from packaging.specifiers import InvalidSpecifier, SpecifierSet
+from packaging.utils import NormalizedName
+
+from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.distributions.sources import is_source_name
+from unified_shell.core.distributions.wheels import metadata_of_open_wheel, read_metadata_of_wheel
+from unified_shell.core.errors import CouldNot, HashDiffers, UshError
+from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.pages import IndexFile
+from unified_shell.core.machine.cached_files import write_cached
+from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.places import join
+from unified_shell.core.transfers.addresses import place_of_address
+from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
+
+from .questions import Candidate, Requirements
+
+__all__ = ["MetadataReader", "ReadSource", "fetch_file", "requirements_of"]
+
+# Given the file of a source distribution, its SHA-256 and its project: its metadata, by building where it must be.
+ReadSource = Callable[[str, str, NormalizedName], Metadata]
+
+
+def fetch_file(file: IndexFile, client: IndexClient, cache: str) -> str:
+    """Return the path of a wheel or source whose hash is right: here already, in the cache, or downloaded to it."""
+    if not file.sha256:
+        raise CouldNot(f"the index gives no SHA-256 for {file.name}; nothing is unpacked without one")
+    path = join(cache, "wheels", file.sha256, file.name)
+    if not os.path.exists(path):
+        client.fetcher.download(file.address, path, sha256=file.sha256)
+    return path
+
+
+@dataclass(frozen=True, slots=True)
+class MetadataReader:
+    """Reads the metadata of files that indexes offer."""
+
+    client: IndexClient
+    cache: str
+    read_source: ReadSource | None = None
+
+    def read(self, candidate: Candidate) -> Metadata:
+        """Return the metadata of a candidate's file; raises UshError."""
+        file = candidate.file
+        if is_source_name(file.name):
+            return self._of_source(candidate)
+        if place_of_address(file.address) is not None:
+            return read_metadata_of_wheel(fetch_file(file, self.client, self.cache), candidate.project)
+        kept = join(self.cache, "metadata", file.sha256 or "-", f"{file.name}.metadata")
+        if file.sha256 and (found := read_file(kept)) is not None:
+            return parse_metadata(found[0], file.name)
+        content = self._announced(file) or self._from_its_end(file, candidate.project)
+        if content is None:
+            return read_metadata_of_wheel(fetch_file(file, self.client, self.cache), candidate.project)
+        if file.sha256:
+            write_cached(kept, content)
+        return parse_metadata(content, file.name)
+
+    def _of_source(self, candidate: Candidate) -> Metadata:
+        if self.read_source is None:
+            raise CouldNot(f"{candidate.file.name} is a source distribution, which is not built here")
+        path = fetch_file(candidate.file, self.client, self.cache)
+        return self.read_source(path, candidate.file.sha256, candidate.project)
+
+    def _announced(self, file: IndexFile) -> bytes | None:
+        if not file.metadata_sha256:
+            return None
+        reply = self.client.fetcher.get(f"{file.address}.metadata")
+        if reply.status != 200:
+            return None
+        if file.metadata_sha256 not in ("?", digest_of_bytes(reply.content)):
+            raise HashDiffers(f"the metadata of {file.name} is not what the index promised")
+        return reply.content
+
+    def _from_its_end(self, file: IndexFile, project: NormalizedName) -> bytes | None:
+        if os.path.exists(join(self.cache, "wheels", file.sha256, file.name)):
+            return None
+        remote = RemoteFile(self.client.fetcher, file.address)
+        try:
+            return metadata_of_open_wheel(remote, project, file.name)
+        except (RangesRefused, UshError):
+            return None
+
+
+def requirements_of(metadata: Metadata, python: str) -> Requirements:
+    """Return what a distribution requires, or why it cannot be used with that version of Python."""
+    if metadata.requires_python:
+        try:
+            if not SpecifierSet(metadata.requires_python).contains(python, prereleases=True):
+                return Requirements(
+                    requires=(), unusable=f"it needs Python {metadata.requires_python}, here is {python}"
+                )
+        except InvalidSpecifier:
+            pass
+    try:
+        requires = tuple(Requirement(text) for text in metadata.requires)
+    except InvalidRequirement as error:
+        return Requirements(requires=(), unusable=f"a requirement of it cannot be read: {error}")
+    return Requirements(requires=requires, extras=tuple(NormalizedName(one) for one in metadata.extras))

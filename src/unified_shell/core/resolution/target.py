@@ -1,0 +1,54 @@
+"""What is solved for, and by which rules."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from packaging.requirements import Requirement
+from packaging.tags import Tag
+from packaging.utils import NormalizedName
+
+from unified_shell.core.distributions.metadata import Metadata
+
+from .questions import Candidate
+
+__all__ = ["Present", "Rules", "Target"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rules:
+    """What holds beside the requests.
+
+    `constraints` bound the versions of what comes in anyhow and ask for nothing; `overrides` stand in place of what
+    anybody requires of their projects. `built` are projects of which a source distribution may be built here, where no
+    wheel fits; of those in `from_source` no wheel is taken. Nothing that was uploaded after `as_of` counts (a date and
+    time in ISO 8601, UTC; empty: all does); with `lowest`, the oldest versions that fit are wanted.
+    """
+
+    constraints: tuple[Requirement, ...] = ()
+    overrides: tuple[Requirement, ...] = ()
+    built: frozenset[NormalizedName] = frozenset()
+    from_source: frozenset[NormalizedName] = frozenset()
+    as_of: str = ""
+    lowest: bool = False
+
+    def may_build(self, project: NormalizedName) -> bool:
+        """Tell whether a source distribution of a project may be built."""
+        return project in self.built or project in self.from_source
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """What is solved for: marker values, fitting tags (best first), and the Python version as text."""
+
+    markers: Mapping[str, str]
+    tags: tuple[Tag, ...]
+    python: str
+    rules: Rules = field(default_factory=Rules)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Present:
+    """A distribution that the environment has, with its metadata: asked of no index."""
+
+    candidate: Candidate
+    metadata: Metadata
