@@ -144,7 +144,13 @@ def next_edition(
 def _built(source: Distribution, fetch: FetchWheel, paths: dict[str, str]) -> Distribution:
     """Return what was built from a source, its path noted: from then on it is the wheel that counts."""
     wheel = fetch(source)
-    found = replace(source, wheel=os.path.basename(wheel), sha256=digest_of_file(wheel), source=source.wheel)
+    found = replace(
+        source,
+        wheel=os.path.basename(wheel),
+        sha256=digest_of_file(wheel),
+        source=source.wheel,
+        source_sha256=source.sha256,
+    )
     paths[found.sha256] = wheel
     return found
 

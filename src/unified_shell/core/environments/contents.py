@@ -30,9 +30,9 @@ FORMAT = 1
 class Distribution:
     """One distribution. `requested` is the requirement as the person wrote it, empty for what came along.
 
-    `address` is where it came from, for one that was asked for from an address and not from an index; `source` the
-    file name of the source distribution that its wheel was built from here. Until it is built, its `wheel` and
-    `sha256` are the source's.
+    `address` is where it came from, for one that was asked for from an address and not from an index; `source` and
+    `source_sha256` the file name and hash of the source distribution that its wheel was built from here. Until it is
+    built, its `wheel` and `sha256` are the source's.
     """
 
     name: NormalizedName
@@ -43,6 +43,7 @@ class Distribution:
     requested: str = ""
     address: str = ""
     source: str = ""
+    source_sha256: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,7 +82,7 @@ def contents_text(contents: Contents) -> str:
             "index": one.index,
             "requested": one.requested,
             **({"address": one.address} if one.address else {}),
-            **({"source": one.source} if one.source else {}),
+            **({"source": one.source, "source-sha256": one.source_sha256} if one.source else {}),
         }
         for one in contents.distributions
     ]
@@ -138,6 +139,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
                 requested=str(row["requested"]),
                 address=str(row.get("address", "")),
                 source=str(row.get("source", "")),
+                source_sha256=str(row.get("source-sha256", "")),
             )
             for row in rows
         ),

@@ -1,7 +1,7 @@
 """Putting an unpacked wheel into an environment's tree, to the standard.
 
 Source: the wheel format ("Installing a wheel"), "Recording installed projects" (RECORD, INSTALLER,
-REQUESTED), entry points. Contents are shared from the store; scripts and records are written here.
+REQUESTED), direct URLs (PEP 610), entry points. Contents are shared from the store; scripts and records are written here.
 """
 
 import os
@@ -13,7 +13,7 @@ from unified_shell.core.distributions.wheels import find_info_folder, read_store
 from unified_shell.core.errors import WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.store.contents import Content, StoredFile, share_file
 
 from .bytecode import bytecode_name
@@ -24,7 +24,7 @@ from .layout import Layout
 __all__ = ["INSTALLER_NAME", "Installer"]
 
 INSTALLER_NAME = "unified-shell"
-NOT_TAKEN_OVER = ("RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "REQUESTED")
+NOT_TAKEN_OVER = ("RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "REQUESTED", "direct_url.json")
 
 
 @dataclass(slots=True)
@@ -52,6 +52,9 @@ class Installer:
         rows.append(self._write(distribution, f"{site}/{info}/INSTALLER", f"{INSTALLER_NAME}\n".encode()))
         if distribution.requested:
             rows.append(self._write(distribution, f"{site}/{info}/REQUESTED", b""))
+        if distribution.address:
+            said = direct_url_text(distribution)
+            rows.append(self._write(distribution, f"{site}/{info}/direct_url.json", said.encode()))
         record = f"{site}/{info}/RECORD"
         rows.append(RecordRow(path=self._recorded(record)))
         self._write(distribution, record, record_text(tuple(rows)).encode("utf-8", "surrogateescape"))
@@ -117,6 +120,13 @@ class Installer:
     def _entry_points(self, content: Content, info: str, distribution: Distribution) -> tuple[EntryPoint, ...]:
         text = read_stored(content, f"{info}/entry_points.txt")
         return parse_entry_points(text, distribution.wheel) if text is not None else ()
+
+
+def direct_url_text(distribution: Distribution) -> str:
+    """Return what tells that a distribution came from an address (PEP 610): the hash is the fetched file's."""
+    address = distribution.address.partition("#")[0]
+    archive = {"hashes": {"sha256": distribution.source_sha256 or distribution.sha256}}
+    return to_json_text({"url": address, "archive_info": archive}) + "\n"
 
 
 def _is_byte_code(name: str) -> bool:

@@ -41,7 +41,7 @@ def package_plan(
             *_build_lines(distributions),
             *(
                 (*_download_lines(downloads, size), *_cached_lines(distributions, locations))
-                or (PlanLine(kind=LineKind.NOTE, subject="all wheels are here; nothing is to be fetched"),)
+                or (PlanLine(kind=LineKind.NOTE, subject="all files are here; nothing is to be fetched"),)
             ),
             *carried_lines(environment),
         ),
@@ -89,7 +89,7 @@ def _to_fetch(distributions: Sequence[Distribution], solution: Solution, locatio
 def _download_lines(downloads: Sequence[IndexFile], size_bytes: int) -> tuple[PlanLine, ...]:
     if not downloads:
         return ()
-    count = f"{len(downloads)} wheel{'s' if len(downloads) > 1 else ''}"
+    count = f"{len(downloads)} file{'s' if len(downloads) > 1 else ''}"
     unknown = any(one.size_bytes < 0 for one in downloads)
     size = "of unknown size" if unknown and not size_bytes else shown_size(size_bytes)
     disk = f"about {shown_size(size_bytes * UNPACKED_RATIO)} on disk" if size_bytes else ""
@@ -107,7 +107,7 @@ def _cached_lines(distributions: Sequence[Distribution], locations: Locations) -
     sizes = [os.path.getsize(path) for path in paths if os.path.exists(path)]
     if not sizes:
         return ()
-    count = f"{len(sizes)} wheel{'s' if len(sizes) > 1 else ''}"
+    count = f"{len(sizes)} file{'s' if len(sizes) > 1 else ''}"
     detail = f"about {shown_size(sum(sizes) * UNPACKED_RATIO)} on disk"
     return (
         PlanLine(kind=LineKind.NOTE, subject=f"{count}, {shown_size(sum(sizes))}, fetched already", detail=detail),

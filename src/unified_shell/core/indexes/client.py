@@ -13,7 +13,7 @@ from unified_shell.core.machine.places import join
 from unified_shell.core.transfers.addresses import address_of_folder, place_of_address
 from unified_shell.core.transfers.fetching import Fetcher
 
-from .folders import wheels_in
+from .folders import files_in
 from .page_cache import KeptPage, keep_page, kept_files, kept_page, still_holds
 from .pages import ACCEPT, IndexFile, parse_page
 from .registered import Index
@@ -119,5 +119,5 @@ class IndexClient:
                 size_bytes=os.path.getsize(path),
                 uploaded=iso_time(os.path.getmtime(path)),
             )
-            for path in wheels_in(folder, project)
+            for path in files_in(folder, project)
         )

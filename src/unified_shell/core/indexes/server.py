@@ -17,6 +17,7 @@ from collections.abc import Mapping
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import find_info_folder, parse_wheel_name
 from unified_shell.core.errors import UshError
 from unified_shell.core.machine.clock import iso_time
@@ -55,7 +56,7 @@ class _Handler(http.server.BaseHTTPRequestHandler):
         super().__init__(*args, **rest)  # type: ignore[arg-type]
 
     def do_GET(self) -> None:
-        """Answer a page, a wheel or a metadata file."""
+        """Answer a page, a wheel, a source distribution or a metadata file."""
         parts = [urllib.parse.unquote(one) for one in urllib.parse.urlsplit(self.path).path.split("/") if one]
         projects = projects_in(self._folder)
         match parts:
@@ -99,14 +100,15 @@ class _Handler(http.server.BaseHTTPRequestHandler):
 
     def _send_file(self, name: str, projects: Mapping[NormalizedName, list[Place]]) -> None:
         by_name = {os.path.basename(path): path for paths in projects.values() for path in paths}
-        wheel = name.removesuffix(".metadata")
-        if wheel not in by_name:
+        bare = name.removesuffix(".metadata")
+        metadata = _metadata(by_name[bare]) if bare in by_name and bare != name else b""
+        if bare not in by_name or (bare != name and not metadata):
             self._send(404, b"not here\n", "text/plain")
-        elif wheel == name:
-            with open(by_name[wheel], "rb") as file:
+        elif bare == name:
+            with open(by_name[bare], "rb") as file:
                 self._send(200, file.read(), "application/octet-stream")
         else:
-            self._send(200, _metadata(by_name[wheel]), "application/octet-stream")
+            self._send(200, metadata, "application/octet-stream")
 
     def _send(self, status: int, content: bytes, content_type: str) -> None:
         """Send a whole, a part that is asked for by Range, or word that it is what the client has (RFC 9110)."""
@@ -161,8 +163,8 @@ def _link(one: Mapping[str, object]) -> str:
 @functools.lru_cache(maxsize=4096)
 def _facts(path: str, _mtime_ns: int) -> Mapping[str, object]:
     name = os.path.basename(path)
-    parsed = parse_wheel_name(name)
-    metadata = _metadata(path)
+    parsed, source = parse_wheel_name(name), source_parts(name)
+    metadata = _metadata(path) if parsed else b""
     requires = ""
     if metadata:
         try:
@@ -171,7 +173,7 @@ def _facts(path: str, _mtime_ns: int) -> Mapping[str, object]:
             metadata = b""
     return {
         "filename": name,
-        "version": str(parsed.version) if parsed else "",
+        "version": str(parsed.version) if parsed else source.version if source else "",
         "url": f"/files/{urllib.parse.quote(name)}",
         "hashes": {"sha256": digest_of_file(path)},
         "size": os.path.getsize(path),

@@ -8,7 +8,7 @@ from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 from packaging.version import Version
 
-from unified_shell.core.errors import HashDiffers, TransferFailed, UshError
+from unified_shell.core.errors import BuildFailed, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import Found, IndexClient
 from unified_shell.core.machine.digests import digest_of_bytes
 from unified_shell.core.machine.pool import map_at_once
@@ -148,7 +148,7 @@ class _Answers:
             return requirements_of(here.metadata, self._target.python)
         try:
             return requirements_of(self._reader.read(candidate), self._target.python)
-        except (TransferFailed, HashDiffers):
+        except (TransferFailed, HashDiffers, BuildFailed):
             raise
         except UshError as error:
             return Requirements(requires=(), unusable=str(error))

@@ -72,7 +72,7 @@ def check_distributions(
     chosen = [one for one in environment.contents.distributions if only is None or one.name in set(only)]
     found = [_as_recorded(one, installed) for one in chosen]
     found += _strangers(environment, installed)
-    found += _satisfied(installed, facts)
+    found += _satisfied(installed, facts, environment.contents.overrides)
     work: list[Callable[[], Finding]] = []
     brought = frozenset(name.split(".")[0] for there in installed.values() for name in there.imports)
     for one in chosen:
@@ -143,7 +143,10 @@ def _strangers(environment: Environment, installed: dict[NormalizedName, Install
     ]
 
 
-def _satisfied(installed: dict[NormalizedName, Installed], facts: InterpreterFacts) -> list[Finding]:
+def _satisfied(
+    installed: dict[NormalizedName, Installed], facts: InterpreterFacts, overrides: Sequence[str]
+) -> list[Finding]:
+    instead = {canonicalize_name(one.name): one.specifier for one in map(Requirement, overrides)}
     markers = {**facts.markers(), "extra": ""}
     found, wrong = 0, []
     for name, there in installed.items():
@@ -155,8 +158,11 @@ def _satisfied(installed: dict[NormalizedName, Installed], facts: InterpreterFac
             if needed.marker is not None and not needed.marker.evaluate(dict(markers)):
                 continue
             found += 1
-            have = installed.get(canonicalize_name(needed.name))
-            if have is None or not needed.specifier.contains(have.metadata.version, prereleases=True):
+            project = canonicalize_name(needed.name)
+            have = installed.get(project)
+            if have is None or not instead.get(project, needed.specifier).contains(
+                have.metadata.version, prereleases=True
+            ):
                 wrong.append((name, text, have.metadata.version if have else "nothing"))
     if not wrong:
         answer = f"{found} requirements are met"
