@@ -87,9 +87,10 @@ class Workbench:
     @cached_property
     def fetcher(self) -> "Fetcher":
         """What fetches from servers and files."""
+        from unified_shell.core.indexes.network import read_network
         from unified_shell.core.transfers.fetching import Fetcher
 
-        return Fetcher(self.host, offline=self.offline)
+        return Fetcher(self.host, offline=self.offline, settings=read_network(self.locations))
 
     @cached_property
     def indexes(self) -> "IndexClient":
