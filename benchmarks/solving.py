@@ -2,9 +2,10 @@
 
 Usage: python benchmarks/solving.py [PROJECTS ...]
 
-Makes an index of that many projects (100 alone: about 40,000 files and 25 MB of pages, the design's row), serves it on
-this machine, and prints in one run: what a solve takes with only raw pages, with the kept ones, and what a fast JSON
-parser takes for those pages; bars are 5 and 1.0. Then how the cost grows with the number of projects.
+Makes an index of that many projects (100: about 40,000 files, the design's row; above 500 with a tenth of the files
+each), serves it on this machine, and prints in one run: what a solve takes with only raw pages, with the kept ones, and
+what a fast JSON parser takes for those pages; bars are 5 and 1.0. Then the memory that reading the largest page needs,
+above the same process without it, against the page's size; the bar is 2.5.
 """
 
 import json
@@ -12,6 +13,7 @@ import multiprocessing
 import random
 import shutil
 import statistics
+import subprocess
 import sys
 import tempfile
 import time
@@ -35,13 +37,15 @@ FILES_PER_PROJECT = 400
 KINDS = ("cp39", "cp310", "cp311", "cp312", "cp313")
 
 
-def make_pages(projects: int, seed: int = 7) -> tuple[dict[str, bytes], dict[str, bytes]]:
+def make_pages(
+    projects: int, files_each: int = FILES_PER_PROJECT, seed: int = 7
+) -> tuple[dict[str, bytes], dict[str, bytes]]:
     """Return the JSON pages by project, and the metadata by file."""
     chance = random.Random(seed)
     pages, metadata = {}, {}
     for number in range(projects):
         name, files = f"bee-{number}", []
-        for version in range(1, FILES_PER_PROJECT // len(KINDS) + 1):
+        for version in range(1, files_each // len(KINDS) + 1):
             needs = chance.sample(range(number + 1, projects), k=min(3, projects - number - 1))
             lines = [f"Requires-Dist: bee-{one}>={max(1, min(version, 60) - 20)}" for one in needs]
             text = "\n".join(["Metadata-Version: 2.1", f"Name: {name}", f"Version: {version}.0", *lines, ""]).encode()
@@ -106,7 +110,7 @@ def timed(work: Callable[[], object], before: Callable[[], object] = lambda: Non
 
 def measure(projects: int) -> tuple[float, float, float, int, int]:
     """Return seconds with raw pages, with kept ones, and of parsing; bytes of the pages; projects chosen."""
-    pages, metadata = make_pages(projects)
+    pages, metadata = make_pages(projects, FILES_PER_PROJECT if projects <= 500 else FILES_PER_PROJECT // 10)
     server, port = serve(pages, metadata)
     host, cache = read_host(), tempfile.mkdtemp(prefix="ush-bench-")
     facts = probe(sys.executable, host)
@@ -130,6 +134,37 @@ def measure(projects: int) -> tuple[float, float, float, int, int]:
     return raw, kept, parsing, sum(map(len, pages.values())), chosen
 
 
+def peak_bytes(address: str, project: str) -> int:
+    """Return the peak memory of a process that reads a project's page, or does all but that."""
+    program = (
+        "import sys\n"
+        "from unified_shell.core.indexes.client import IndexClient\n"
+        "from unified_shell.core.indexes.registered import Index\n"
+        "from unified_shell.core.machine.host import read_host\n"
+        "from unified_shell.core.transfers.fetching import Fetcher\n"
+        "client = IndexClient([Index(name='apiary', address=sys.argv[1])], Fetcher(read_host()))\n"
+        "client.find('small').files\n"
+        "count = len(client.find(sys.argv[2]).files)\n"
+        # Not getrusage: its peak is the parent's, where that was larger.
+        "print(next(line.split()[1] for line in open('/proc/self/status') if line.startswith('VmHWM')))\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", program, address, project], capture_output=True, text=True, check=True
+    )
+    return int(done.stdout) * 1024
+
+
+def measure_memory(files: int = 40_000) -> tuple[float, int]:
+    """Return the peak above the same process without the page, in sizes of the page; and that size in bytes."""
+    pages, metadata = make_pages(1, files)
+    pages["small"] = make_pages(1, len(KINDS))[0]["bee-0"]
+    server, port = serve(pages, metadata)
+    address = f"http://127.0.0.1:{port}/simple/"
+    above = peak_bytes(address, "bee-0") - peak_bytes(address, "small")
+    server.terminate()
+    return above / len(pages["bee-0"]), len(pages["bee-0"])
+
+
 def main() -> None:
     """Print the figures."""
     for projects in [int(word) for word in sys.argv[1:]] or [100, 500, 2000]:
@@ -138,6 +173,8 @@ def main() -> None:
             f"{projects} projects ({chosen} chosen), {size / 1e6:.0f} MB of pages: raw {raw / parsing:.1f} of parsing,"
             f" kept {kept / parsing:.1f}; {raw:.2f} s, {kept:.2f} s, {parsing:.2f} s"
         )
+    ratio, size = measure_memory()
+    print(f"a page of {size / 1e6:.0f} MB: peak memory {ratio:.1f} of its size above the same process without it")
 
 
 if __name__ == "__main__":

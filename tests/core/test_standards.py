@@ -6,17 +6,27 @@ import sys
 from pathlib import Path
 
 import pytest
+from packaging.requirements import Requirement
+from packaging.specifiers import SpecifierSet
 from packaging.tags import Tag
+from packaging.utils import canonicalize_name
+from packaging.version import Version
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
+from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.tags import TagFacts, platform_tags, rank_of, supported_tags, tag_ranks
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.environments.launchers import launcher_text, with_first_line
 from unified_shell.core.errors import TransferFailed, WheelBroken
-from unified_shell.core.indexes.pages import parse_html_page, parse_json_page
+from unified_shell.core.indexes.pages import IndexFile, parse_html_page, parse_json_page
+from unified_shell.core.resolution.offers import Offers
+from unified_shell.core.resolution.questions import Candidate, Listing
+from unified_shell.core.resolution.solver import solve
+from unified_shell.core.resolution.spaces import make_space
+from unified_shell.core.resolution.target import Target
 
 LINUX = TagFacts(
     implementation="cpython",
@@ -25,6 +35,22 @@ LINUX = TagFacts(
     architecture="x86_64",
     system="linux",
     libc=("glibc", 2, 36),
+)
+
+
+HERE = Target(
+    markers={
+        "implementation_name": "cpython",
+        "os_name": "posix",
+        "platform_machine": "x86_64",
+        "platform_python_implementation": "CPython",
+        "platform_system": "Linux",
+        "python_full_version": "3.11.7",
+        "python_version": "3.11",
+        "sys_platform": "linux",
+    },
+    tags=supported_tags(LINUX),
+    python="3.11.7",
 )
 
 
@@ -122,6 +148,87 @@ def test_a_wheel_for_the_platform_is_better_than_one_for_any() -> None:
 def test_wheel_names(name: str, project: str | None, version: str | None) -> None:
     parsed = parse_wheel_name(name)
     assert (parsed and parsed.project, parsed and str(parsed.version)) == (project, version)
+
+
+@pytest.mark.parametrize(
+    ("name", "project", "version"),
+    [
+        ("waggle_io-0.9.1.tar.gz", "waggle_io", "0.9.1"),
+        ("Waggle-IO-0.9.zip", "Waggle-IO", "0.9"),
+        ("waggle.tar.gz", None, None),
+        ("waggle_io-next.tar.gz", None, None),
+        ("waggle_io-1.0.tar.bz2", None, None),
+    ],
+)
+def test_source_names(name: str, project: str | None, version: str | None) -> None:
+    parts = source_parts(name)
+    assert (parts and parts.project, parts and parts.version) == (project, version)
+
+
+@pytest.mark.parametrize(
+    "written",
+    ["friendly-bard", "Friendly-Bard", "FRIENDLY.BARD", "friendly_bard", "friendly--bard", "FrIeNdLy-._.-bArD"],
+)
+def test_names_of_the_standard_are_one_project(written: str) -> None:
+    """The examples of the specification of names."""
+    wheel = written.replace("-", "_")
+    listing = Offers(HERE).listing(
+        canonicalize_name(written), [IndexFile(name=f"{wheel}-1.0-py3-none-any.whl", address="")], index="apiary"
+    )
+    assert [str(one.project) for one in listing.candidates] == ["friendly-bard"]
+
+
+@pytest.mark.parametrize(
+    ("specifier", "fits", "others"),
+    [
+        ("~=2.2", "2.2 2.2.post3 2.9", "2.1 3.0 3.0rc1"),
+        ("~=2.2.post3", "2.2.post3 2.9", "2.2 3.0"),
+        ("~=1.4.5a4", "1.4.5a4 1.4.5 1.4.9", "1.4.5a3 1.5"),
+        ("==3.1", "3.1 3.1.0+bee.1", "3.1.1 3.1a1 3.1.dev1 1!3.1"),
+        ("==3.1.*", "3.1 3.1a1 3.1.9 3.1.post1", "3.2 3.0.1"),
+        ("==1.1.post1", "1.1.post1", "1.1 1.1.post2"),
+        ("==1.0+bee.1", "1.0+bee.1", "1.0 1.0+bee.2"),
+        ("!=1.1.post1", "1.1 1.2", "1.1.post1"),
+        ("!=1.1.*", "1.0 1.2", "1.1 1.1a1 1.1.post1"),
+        (">1.7", "1.7.1 1.8", "1.7 1.7.0.post1 1.7+bee"),
+        (">1.7.post2", "1.7.1 1.7.0.post3", "1.7.0"),
+        ("<3.1", "3.0 3.0.post1", "3.1 3.1rc1 3.1.dev1"),
+        (">=2.0,<3,!=2.5", "2.0 2.9 2.4+bee", "2.5 2.5+bee 3.0"),
+        (">=1!1", "1!1 1!2.0", "2024.1"),
+        ("===1.0+bee", "1.0+bee", "1.0"),
+    ],
+)
+def test_specifiers(specifier: str, fits: str, others: str) -> None:
+    """Those of the version specifiers specification, with its examples of what each admits and does not."""
+    versions = sorted(map(Version, [*fits.split(), *others.split()]), reverse=True)
+    candidates = tuple(
+        Candidate(
+            project=canonicalize_name("hive"), version=str(one), index="apiary", file=IndexFile(name="", address="")
+        )
+        for one in versions
+    )
+    space = make_space(canonicalize_name("hive"), Listing(candidates=candidates), pre_releases=True, pinned=True)
+    mask = space.mask(SpecifierSet(specifier))
+    chosen = {space.of_bit(bit).version for bit in space.candidates if bit & mask}
+    assert chosen == {str(Version(one)) for one in fits.split()}
+
+
+@pytest.mark.parametrize(
+    ("marker", "holds"),
+    [
+        ("python_version >= '3.10'", True),
+        ("python_version < '3.2'", False),
+        ("python_full_version == '3.11.0rc1'", False),
+        ("os_name == 'posix' or os_name == 'nt'", True),
+        ("(os_name == 'nt' or sys_platform == 'linux') and platform_machine == 'x86_64'", True),
+        ("platform_system != 'Windows' and implementation_name == 'cpython'", True),
+        ("'linux' in sys_platform", True),
+        ("platform_python_implementation not in 'PyPy Jython'", True),
+    ],
+)
+def test_markers(marker: str, holds: bool) -> None:
+    asked = next(solve([Requirement(f"hive; {marker}")], HERE.markers), None)
+    assert (asked is not None) is holds
 
 
 def test_record_is_read_as_it_was_written() -> None:

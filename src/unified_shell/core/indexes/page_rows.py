@@ -1,11 +1,11 @@
-"""The JSON form of a project's page, as far as it is read: decoded in one go, since pages are large.
+"""The JSON form of a project's page, as far as it is read.
 
 Source: PEP 691 (form), 592 (yanked), 658 and 714 (metadata files), 700 (sizes and times).
 """
 
 import msgspec
 
-__all__ = ["Page", "Row"]
+__all__ = ["Hashes", "Page", "Row"]
 
 
 class Meta(msgspec.Struct, rename={"api_version": "api-version"}):
@@ -14,22 +14,28 @@ class Meta(msgspec.Struct, rename={"api_version": "api-version"}):
     api_version: str = "1.0"
 
 
+class Hashes(msgspec.Struct, frozen=True):
+    """The one hash that is read."""
+
+    sha256: str = ""
+
+
 class Row(msgspec.Struct, rename=lambda name: name.replace("_", "-")):
     """One file."""
 
     filename: str
     url: str = ""
-    hashes: dict[str, str] = {}
+    hashes: Hashes = Hashes()
     requires_python: str | None = None
-    core_metadata: bool | dict[str, str] | None = None
-    dist_info_metadata: bool | dict[str, str] | None = None
+    core_metadata: bool | Hashes | None = None
+    dist_info_metadata: bool | Hashes | None = None
     yanked: bool | str = False
     size: int | None = None
     upload_time: str | None = None
 
 
 class Page(msgspec.Struct):
-    """The whole."""
+    """The whole, its files not read yet: one at a time they need little memory."""
 
-    files: list[Row]
+    files: list[msgspec.Raw]
     meta: Meta = msgspec.field(default_factory=Meta)

@@ -5,6 +5,7 @@ Source: PEP 503 and 691 (forms), 592 (yanked), 658 and 714 (metadata files), 700
 
 import html.parser
 import re
+import sys
 import typing
 import urllib.parse
 from collections.abc import Mapping
@@ -51,21 +52,21 @@ def parse_json_page(content: bytes, address: str) -> tuple[IndexFile, ...]:
     """Return the files of a page in JSON; raises TransferFailed for one that is not whole."""
     import msgspec
 
-    from .page_rows import Page
+    from .page_rows import Page, Row
 
+    addresses, read = _Addresses(address), msgspec.json.Decoder(Row).decode
     try:
         page = msgspec.json.decode(content, type=Page)
+        version = page.meta.api_version
+        if version.split(".", maxsplit=1)[0] != "1":
+            raise TransferFailed(f"the index speaks version {version} of the API; known is 1", where=address)
+        return tuple([_file(read(one), addresses) for one in page.files])
     except msgspec.ValidationError as error:
         raise TransferFailed(
             f"the index's page lists no files as the standard has it: {error}", where=address
         ) from error
     except msgspec.DecodeError as error:
         raise TransferFailed(f"the index's page is not whole: {error}", where=address) from error
-    version = page.meta.api_version
-    if version.split(".", maxsplit=1)[0] != "1":
-        raise TransferFailed(f"the index speaks version {version} of the API; known is 1", where=address)
-    addresses = _Addresses(address)
-    return tuple(_file(one, addresses) for one in page.files)
 
 
 def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
@@ -82,10 +83,10 @@ def _file(one: "Row", addresses: "_Addresses") -> IndexFile:
     return IndexFile(
         name=one.filename,
         address=addresses.of(one.url),
-        sha256=one.hashes.get("sha256", ""),
-        requires_python=one.requires_python or "",
+        sha256=one.hashes.sha256,
+        requires_python=sys.intern(one.requires_python or ""),
         yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
-        metadata_sha256=core.get("sha256", "?") if isinstance(core, dict) else ("?" if core else ""),
+        metadata_sha256=("?" if core else "") if isinstance(core, bool | None) else core.sha256 or "?",
         size_bytes=one.size if one.size is not None else -1,
         uploaded=one.upload_time or "",
     )

@@ -2,6 +2,7 @@
 
 import contextlib
 import hashlib
+import io
 import os
 import typing
 import urllib.parse
@@ -69,8 +70,11 @@ class Fetcher:
         if place is not None:
             return _read_local(place, address, limit_bytes)
         with self._stream("GET", address, accept, more) as response:
-            content = b"".join(_limited(response.iter_bytes(), limit_bytes, address))
-            return _reply(response, content)
+            # Joining a list of parts would hold a large page twice.
+            content = io.BytesIO()
+            for part in _limited(response.iter_bytes(), limit_bytes, address):
+                content.write(part)
+            return _reply(response, content.getvalue())
 
     def get_range(self, address: str, wanted: str, *, limit_bytes: int = RANGE_LIMIT_BYTES) -> Reply:
         """Return a part of a file, as `wanted` (a Range header) asks; the status is not 206 where there are none.
