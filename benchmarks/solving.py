@@ -74,6 +74,7 @@ def serve(pages: dict[str, bytes], metadata: dict[str, bytes]) -> tuple[multipro
 
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
+        disable_nagle_algorithm = True
 
         def do_GET(self) -> None:
             last = self.path.strip("/").split("/")[-1]
