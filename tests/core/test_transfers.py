@@ -1,6 +1,7 @@
 """Transfers and indexes against servers that misbehave."""
 
 import base64
+import functools
 import gzip
 import hashlib
 import http.server
@@ -9,7 +10,7 @@ import socket
 import ssl
 import subprocess
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 import keyring
@@ -420,6 +421,21 @@ def served(tmp_path: Path) -> Iterator[tuple[str, Path]]:
     yield f"http://127.0.0.1:{server.server_address[1]}", next(wheels.glob("*.whl"))
     server.shutdown()
     server.server_close()
+
+
+@pytest.mark.parametrize("kind", ["folder", "json", "html", "nobody there"])
+def test_a_name_that_nobody_has_leads_to_the_nearest(served: tuple[str, Path], fetcher: Fetcher, kind: str) -> None:
+    address, path = served
+    places = {"folder": str(path.parent), "nobody there": "http://127.0.0.1:9/simple/"}
+    if kind == "html":
+        fetcher.get = functools.partial(_as_html, fetcher.get)  # type: ignore[method-assign]
+    client = IndexClient([Index(name="apiary", address=places.get(kind, f"{address}/simple/"))], fetcher)
+    assert client.nearest(canonicalize_name("hives")) == ("" if kind == "nobody there" else "hive")
+    assert client.nearest(canonicalize_name("quite-another")) == ""
+
+
+def _as_html(get: Callable[..., Reply], address: str, *, accept: str = "", **rest: object) -> Reply:
+    return get(address, accept=accept and "text/html", **rest)
 
 
 def test_metadata_is_read_from_the_end_of_a_wheel(served: tuple[str, Path], fetcher: Fetcher) -> None:

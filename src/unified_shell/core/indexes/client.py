@@ -1,5 +1,6 @@
 """Asking indexes which files they have for a project, in the order of the indexes."""
 
+import contextlib
 import os
 import urllib.parse
 from collections.abc import Callable, Mapping, Sequence
@@ -7,18 +8,21 @@ from dataclasses import dataclass
 
 from packaging.utils import NormalizedName
 
+from unified_shell.core.errors import TransferFailed, nearest
 from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.places import join
 from unified_shell.core.transfers.addresses import address_of_folder, place_of_address
 from unified_shell.core.transfers.fetching import Fetcher
 
-from .folders import files_in
+from .folders import files_in, projects_in
 from .page_cache import KeptPage, keep_page, kept_files, kept_page, still_holds
-from .pages import ACCEPT, IndexFile, parse_page
+from .pages import ACCEPT, IndexFile, parse_page, parse_projects
 from .registered import Index
 
 __all__ = ["Found", "IndexClient"]
+
+LIST_LIMIT_BYTES = 2_000_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,6 +65,22 @@ class IndexClient:
         if project not in self._found:
             self._found[project] = self._ask_all(project)
         return self._found[project]
+
+    def nearest(self, project: NormalizedName) -> str:
+        """Return the name most like a project's that the indexes have, empty for none.
+
+        An index with very many projects is not asked: its list would be longer than a question is worth.
+        """
+        names: set[str] = set()
+        for index in self.indexes:
+            place = place_of_address(index.address)
+            with contextlib.suppress(TransferFailed):
+                if place is not None:
+                    names |= set(projects_in(place))
+                elif not self.fetcher.offline:
+                    reply = self.fetcher.get(index.address, accept=ACCEPT, limit_bytes=LIST_LIMIT_BYTES)
+                    names |= set(parse_projects(reply.content, reply.content_type)) if reply.status == 200 else set()
+        return nearest(project, names)
 
     def answers(self, address: str) -> str:
         """Say why an index's address does not answer, or nothing."""

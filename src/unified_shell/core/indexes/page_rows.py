@@ -5,7 +5,7 @@ Source: PEP 691 (form), 592 (yanked), 658 and 714 (metadata files), 700 (sizes a
 
 import msgspec
 
-__all__ = ["Hashes", "Page", "Row"]
+__all__ = ["FirstPage", "Hashes", "Page", "Row"]
 
 
 class Meta(msgspec.Struct, rename={"api_version": "api-version"}):
@@ -39,3 +39,15 @@ class Page(msgspec.Struct):
 
     files: list[msgspec.Raw]
     meta: Meta = msgspec.field(default_factory=Meta)
+
+
+class ProjectRow(msgspec.Struct):
+    """One project on the first page."""
+
+    name: str = ""
+
+
+class FirstPage(msgspec.Struct):
+    """The page that lists an index's projects."""
+
+    projects: list[ProjectRow] = []

@@ -11,12 +11,14 @@ import urllib.parse
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from packaging.utils import canonicalize_name
+
 from unified_shell.core.errors import TransferFailed
 
 if typing.TYPE_CHECKING:
     from .page_rows import Row
 
-__all__ = ["ACCEPT", "IndexFile", "parse_html_page", "parse_json_page", "parse_page"]
+__all__ = ["ACCEPT", "IndexFile", "parse_html_page", "parse_json_page", "parse_page", "parse_projects"]
 
 ACCEPT = "application/vnd.pypi.simple.v1+json, application/vnd.pypi.simple.v1+html;q=0.2, text/html;q=0.01"
 HASH_FRAGMENT = re.compile(r"^sha256=([0-9a-f]{64})$")
@@ -75,6 +77,22 @@ def parse_html_page(text: str, address: str) -> tuple[IndexFile, ...]:
     parser.feed(text)
     parser.close()
     return tuple(parser.files)
+
+
+def parse_projects(content: bytes, content_type: str) -> tuple[str, ...]:
+    """Return the projects that an index lists on its first page, normalised; none for a page that is not whole."""
+    import msgspec
+
+    from .page_rows import FirstPage
+
+    if "json" in content_type.split(";", maxsplit=1)[0]:
+        try:
+            names = [one.name for one in msgspec.json.decode(content, type=FirstPage).projects]
+        except msgspec.MsgspecError:
+            names = []
+    else:
+        names = re.findall(r"<a\b[^>]*>\s*([^<]+?)\s*</a", content.decode("utf-8", "replace"), re.IGNORECASE)
+    return tuple(canonicalize_name(one) for one in names)
 
 
 def _file(one: "Row", addresses: "_Addresses") -> IndexFile:

@@ -114,7 +114,7 @@ class _Answers:
             return Listing(candidates=(here.candidate,))
         listing = self._of_page(project, found)
         if here is None:
-            return listing
+            return listing if found.index else replace(listing, near=self._client.nearest(project))
         others = [one for one in listing.candidates if one.version != here.candidate.version]
         passed = tuple(one for one in listing.passed_over if one[0] != here.candidate.version)
         both = sorted((*others, here.candidate), key=lambda one: Version(one.version), reverse=True)

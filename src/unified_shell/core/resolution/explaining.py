@@ -96,7 +96,8 @@ def _what_there_is(listing: Listing, space: Space) -> str:
     project = space.project
     if not listing.index and not listing.candidates:
         where = f" (asked: {', '.join(listing.asked)})" if listing.asked else ""
-        return f"no index has {project}{where}"
+        near = f"; there is {listing.near}" if listing.near else ""
+        return f"no index has {project}{where}{near}"
     offered = [space.of_bit(bit).version for bit in sorted(space.candidates, reverse=True) if bit & space.admitted]
     said = f"{listing.index or 'the environment'} has {_offered(offered)}"
     return said + (f"; {reason}" if (reason := _passed_over(project, {project: space})) else "")

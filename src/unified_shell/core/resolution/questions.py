@@ -30,7 +30,8 @@ class Listing:
     """What there is of a project: candidates, newest first, and why other versions are none.
 
     `passed_over` holds (version, reason); `index` is the one that has the project, empty for none. `buildable` are
-    versions that would be candidates if their source distribution might be built.
+    versions that would be candidates if their source distribution might be built. `near` is a project of nearly that
+    name, where no index has it.
     """
 
     candidates: tuple[Candidate, ...]
@@ -38,6 +39,7 @@ class Listing:
     index: str = ""
     asked: tuple[str, ...] = ()
     buildable: tuple[str, ...] = ()
+    near: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
