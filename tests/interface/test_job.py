@@ -362,7 +362,7 @@ def test_an_index_is_served_in_both_forms(account: Account, tmp_path: Path) -> N
         account.ush("index", "add", "apiary", address, "--yes")
         account.new_environment()
         got = account.ush("package", "get", "swarmcast", "-e", "hive", "--yes").out
-        assert "fetch    4 wheels" in got or "fetch  4 wheels" in got
+        assert "fetch    4 files" in got or "fetch  4 files" in got
         assert not list((account.home / ".cache/unified-shell/wheels").glob("*/*.part"))
         nearest = account.ush("package", "get", "swarmcost", "-e", "hive", "--yes", code=4)
         assert "no index has swarmcost (asked: apiary)" in nearest.err
@@ -461,7 +461,7 @@ def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Ac
     made = apiary.ush("environment", "new", "x", "--to-hold", "bee", "--yes")
     assert "Make the environment x on Python 3" in made.out
     apiary.write("needs.txt", "bee\n")
-    assert "2 wheels" in apiary.ush("index", "copy", "carry", "--file", "needs.txt").out
+    assert "2 files" in apiary.ush("index", "copy", "carry", "--file", "needs.txt").out
     assert "0 wheels" in apiary.ush("index", "copy", "carry", "bee").out
     for name in ("odd", "apiary"):
         apiary.ush("index", "drop", name, "--yes")
