@@ -128,6 +128,66 @@ def least_cold(wheels: Path, target: Path) -> None:
     run(sys.executable, "-m", "compileall", "-q", "-j2", str(target))
 
 
+def told(what: str, found: tuple[float, float, float]) -> None:
+    """Print one row."""
+    print(f"{what}: {found[0]:.2f}   ({found[1]:.3f} s, {found[2]:.3f} s)", flush=True)
+
+
+def measure_core(bench: Bench, top: Path) -> str:
+    """Print the cold and the warm row of the core; returns a tree that is filled."""
+    change: list[Change] = []
+
+    def ready(number: int, *, cold: bool) -> None:
+        if cold:
+            bench.forget_store()
+        bench.empty(f"e{number}{cold:d}")
+        change[:] = [bench.filling(f"e{number}{cold:d}")]
+
+    def fill() -> None:
+        bench.road().perform(change[0])
+
+    cold = paired(fill, lambda: least_cold(bench.wheels, top / "least"), lambda n: ready(n, cold=True))
+    tree = bench.prefix(f"e{PAIRS - 1}1")
+    files = sum(len(names) for _, _, names in os.walk(tree))
+    print(f"{len(bench.requests)} distributions, {files} files")
+    told("cold, against unzip, hash, compileall", cold)
+    warm = paired(fill, lambda: copied(tree, top), lambda n: ready(n, cold=False))
+    told("warm, against cp -al", warm)
+    return tree
+
+
+def copied(tree: str, top: Path) -> None:
+    """Copy a tree by hard links."""
+    run("cp", "-al", tree, tempfile.mkdtemp(dir=top) + "/copy")
+
+
+def measure_commands(bench: Bench, top: Path, tree: str) -> None:
+    """Print the rows of whole commands, and the disk that several environments take."""
+    words = [str(one) for one in bench.requests]
+    run(USH, "index", "add", "own", str(bench.wheels), "--yes", variables=bench.variables)
+    number = iter(range(1000))
+
+    def whole() -> None:
+        run(USH, "package", "get", *words, "-e", f"w{next(number)}", "--yes", variables=bench.variables)
+
+    def least() -> None:
+        run(sys.executable, "-c", "import click, packaging.requirements")
+        copied(tree, top)
+        run(f"{tree}/bin/python", "-I", "-c", "pass")
+
+    told("the whole command, against its least", paired(whole, least, lambda n: bench.empty(f"w{n}")))
+
+    def least_run() -> None:
+        run(sys.executable, "-c", "import click")
+        run("true")
+
+    into = paired(lambda: run(USH, "environment", "run", "w0", "--", "true", variables=bench.variables), least_run)
+    told("environment run, against import click and true", into)
+    one = disk_bytes([tree])
+    several = disk_bytes([tree, *(bench.prefix(f"w{n}") for n in range(PAIRS))])
+    print(f"disk: one takes {one / 1e6:.0f} MB, each further one {(several - one) / PAIRS / 1e6:.2f} MB")
+
+
 def main() -> None:
     """Print the ratios."""
     with tempfile.TemporaryDirectory(prefix="ush-bench-") as name:
@@ -136,55 +196,7 @@ def main() -> None:
         if not sys.argv[1:]:
             make_wheels(wheels)
         bench = Bench(top, wheels)
-        change: list[Change] = []
-
-        def ready(number: int, *, cold: bool) -> None:
-            if cold:
-                bench.forget_store()
-            bench.empty(f"e{number}{cold:d}")
-            change[:] = [bench.filling(f"e{number}{cold:d}")]
-
-        def fill() -> None:
-            bench.road().perform(change[0])
-
-        cold = paired(fill, lambda: least_cold(wheels, top / "least"), lambda n: ready(n, cold=True))
-        tree = bench.prefix(f"e{PAIRS - 1}1")
-        files = sum(len(names) for _, _, names in os.walk(tree))
-        print(f"{len(bench.requests)} distributions, {files} files")
-        print(f"cold, against unzip, hash, compileall: {cold[0]:.2f}   ({cold[1]:.2f} s, {cold[2]:.2f} s)")
-
-        copies = iter(range(1000))
-        copy = lambda: run("cp", "-al", tree, str(top / f"copy{next(copies)}"))  # noqa: E731 - said twice
-        warm = paired(fill, copy, lambda n: ready(n, cold=False))
-        print(f"warm, against cp -al: {warm[0]:.2f}   ({warm[1]:.2f} s, {warm[2]:.2f} s)")
-
-        words = [str(one) for one in bench.requests]
-        run(USH, "index", "add", "own", str(wheels), "--yes", variables=bench.variables)
-
-        def least() -> None:
-            run(sys.executable, "-c", "import click, packaging.requirements")
-            copy()
-            run(f"{tree}/bin/python", "-I", "-c", "pass")
-
-        number = iter(range(1000))
-
-        def whole() -> None:
-            run(USH, "package", "get", *words, "-e", f"w{next(number)}", "--yes", variables=bench.variables)
-
-        command = paired(whole, least, lambda n: bench.empty(f"w{n}"))
-        print(f"the whole command, against its least: {command[0]:.2f}   ({command[1]:.2f} s, {command[2]:.2f} s)")
-
-        def least_run() -> None:
-            run(sys.executable, "-c", "import click")
-            run("true")
-
-        into = paired(
-            lambda: run(USH, "environment", "run", "w0", "--", "true", variables=bench.variables), least_run
-        )
-        print(f"environment run, against import click and true: {into[0]:.2f}   ({into[1]:.3f} s, {into[2]:.3f} s)")
-        one = disk_bytes([tree])
-        several = disk_bytes([bench.prefix(f"w{n}") for n in range(PAIRS)] + [tree])
-        print(f"disk: one takes {one / 1e6:.0f} MB, each further one {(several - one) / PAIRS / 1e6:.2f} MB")
+        measure_commands(bench, top, measure_core(bench, top))
 
 
 def disk_bytes(trees: list[str]) -> int:

@@ -462,7 +462,7 @@ def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Ac
     assert "Make the environment x on Python 3" in made.out
     apiary.write("needs.txt", "bee\n")
     assert "2 files" in apiary.ush("index", "copy", "carry", "--file", "needs.txt").out
-    assert "0 wheels" in apiary.ush("index", "copy", "carry", "bee").out
+    assert "0 files" in apiary.ush("index", "copy", "carry", "bee").out
     for name in ("odd", "apiary"):
         apiary.ush("index", "drop", name, "--yes")
     apiary.ush("index", "add", "carried", "carry", "--yes")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
 from unified_shell.core.machine.places import join
@@ -22,6 +23,8 @@ if TYPE_CHECKING:
 
 __all__ = ["Workbench", "pass_bench"]
 
+QUIET_SECONDS = 2.0
+
 
 @dataclass
 class Workbench:
@@ -32,6 +35,7 @@ class Workbench:
     ties: "dict[NormalizedName, str]" = field(default_factory=dict)
     show_progress: Callable[[str], None] | None = None
     _told: str = ""
+    _began: float = field(default_factory=steady_seconds)
 
     @cached_property
     def host(self) -> Host:
@@ -77,10 +81,12 @@ class Workbench:
         return OwnWiring(environment=found, client=self.indexes, host=self.host, locations=self.locations)
 
     def tell_progress(self, phase: str) -> None:
-        """Show how far a long change is: beside the spinner on a terminal, else each phase once."""
+        """Show how far a long change is: beside the spinner on a terminal, else each phase once, after a while."""
         if self.show_progress is not None:
             self.show_progress(phase)
-        elif (name := phase.split(",", maxsplit=1)[0]) != self._told:
+        elif (
+            steady_seconds() - self._began > QUIET_SECONDS and (name := phase.split(",", maxsplit=1)[0]) != self._told
+        ):
             self._told = name
             self.screen.say(f"… {name}")
 

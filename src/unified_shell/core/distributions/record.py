@@ -6,11 +6,15 @@ Source: "Recording installed projects" and "Binary distribution format" of the p
 import base64
 import csv
 import io
+import re
 from dataclasses import dataclass
 
 from unified_shell.core.errors import WheelBroken
 
-__all__ = ["RecordRow", "hash_text", "parse_record", "record_text"]
+__all__ = ["RecordRow", "hash_text", "parse_record", "record_line", "record_text"]
+
+
+QUOTED = re.compile(r'[,"\r\n]').search
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +49,14 @@ def record_text(rows: tuple[RecordRow, ...]) -> str:
     return out.getvalue()
 
 
+def record_line(path: str, sha256_hex: str, size_bytes: int) -> str:
+    """Return one line of the file; without a hash (byte code), without a size as well."""
+    if QUOTED(path):
+        row = RecordRow(path=path, digest=hash_text(sha256_hex) if sha256_hex else "", size_bytes=size_bytes)
+        return record_text((row if sha256_hex else RecordRow(path=path),))
+    return f"{path},{hash_text(sha256_hex)},{size_bytes}\n" if sha256_hex else f"{path},,\n"
+
+
 def hash_text(sha256_hex: str) -> str:
     """Return a digest as RECORD writes it: URL-safe base64 without padding."""
-    return "sha256=" + base64.urlsafe_b64encode(bytes.fromhex(sha256_hex)).decode("ascii").rstrip("=")
+    return "sha256=" + base64.urlsafe_b64encode(bytes.fromhex(sha256_hex)).decode("ascii")[:-1]

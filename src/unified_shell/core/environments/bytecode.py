@@ -1,20 +1,21 @@
 """Byte code of a wheel's content, made once for each interpreter version by the interpreter itself."""
 
 import os
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from types import TracebackType
 
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
+from unified_shell.core.machine.conversations import Conversation
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join, to_json_text
-from unified_shell.core.machine.pool import map_at_once
-from unified_shell.core.machine.processes import run_program
 from unified_shell.core.store.contents import Content
 
-__all__ = ["bytecode_name", "bytecode_part", "compile_content"]
+__all__ = ["Compilers", "bytecode_name", "bytecode_part"]
 
-WORKERS = 2
-FILES_AT_ONCE = 250
+FILES_AT_ONCE = 40
 TIMEOUT_SECONDS = 600.0
 
 
@@ -23,26 +24,54 @@ def bytecode_part(facts: InterpreterFacts) -> str:
     return f"bytecode-{facts.cache_tag}-{facts.magic}"
 
 
-def bytecode_name(source: str, facts: InterpreterFacts) -> str:
+def bytecode_name(source: str, cache_tag: str) -> str:
     """Return where byte code belongs, beside its source (PEP 3147)."""
-    folder, name = os.path.split(source)
-    return os.path.join(folder, "__pycache__", f"{name.removesuffix('.py')}.{facts.cache_tag}.pyc")
+    folder, slash, name = source.rpartition("/")
+    return f"{folder}{slash}__pycache__/{name.removesuffix('.py')}.{cache_tag}.pyc"
 
 
-def compile_content(content: Content, into: str, facts: InterpreterFacts, host: Host) -> None:
-    """Compile every module of a wheel's content into a folder of the same shape."""
-    names = [one.name for one in content.files if one.name.endswith(".py") and ".dist-info/" not in one.name]
-    batches = [names[at : at + FILES_AT_ONCE] for at in range(0, len(names), FILES_AT_ONCE)]
-    map_at_once(lambda batch: _compile(batch, content, into, facts, host), batches, workers=WORKERS)
+class Compilers:
+    """One interpreter for each core, fed lists of files while other work goes on; they end with the block."""
 
+    def __init__(self, facts: InterpreterFacts, host: Host) -> None:
+        self._facts, self._host = facts, host
+        self._own = threading.local()
+        self._started: list[Conversation] = []
+        self._pool = ThreadPoolExecutor(max_workers=os.cpu_count() or 1)
 
-def _compile(names: Sequence[str], content: Content, into: str, facts: InterpreterFacts, host: Host) -> None:
-    lines = [
-        to_json_text([content.place(name), join(into, bytecode_name(name, facts)), name]) + "\n" for name in names
-    ]
-    run_program(
-        (facts.real_executable, "-I", "-S", "-B", str(Path(__file__).with_name("compile_files.py"))),
-        environment=clean_variables(host),
-        timeout_seconds=TIMEOUT_SECONDS,
-        given="".join(lines).encode("ascii"),
-    )
+    def __enter__(self) -> "Compilers":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        for one in self._started:
+            one.close()
+        self._pool.shutdown(wait=True)
+
+    def begin(self, content: Content, into: str) -> Callable[[], None]:
+        """Begin to compile every module of a content into a folder of the same shape; returns what waits for the end."""
+        names = [one.name for one in content.files if one.name.endswith(".py") and ".dist-info/" not in one.name]
+        batches = [names[at : at + FILES_AT_ONCE] for at in range(0, len(names), FILES_AT_ONCE)]
+        begun = [self._pool.submit(self._compile, batch, content, into) for batch in batches]
+
+        def wait() -> None:
+            for one in begun:
+                one.result()
+
+        return wait
+
+    def _compile(self, names: Sequence[str], content: Content, into: str) -> None:
+        tag = self._facts.cache_tag
+        rows = [[content.place(name), join(into, bytecode_name(name, tag)), name] for name in names]
+        talk: Conversation | None = getattr(self._own, "talk", None)
+        if talk is None:
+            program = str(Path(__file__).with_name("compile_files.py"))
+            argv = (self._facts.real_executable, "-I", "-S", "-B", program)
+            talk = Conversation(argv, environment=clean_variables(self._host))
+            self._own.talk = talk
+            self._started.append(talk)
+        if talk.ask(to_json_text(rows).encode("ascii"), TIMEOUT_SECONDS) is None:
+            # It ended over one of these files, which then go uncompiled; the next ones get another interpreter.
+            self._own.talk = None

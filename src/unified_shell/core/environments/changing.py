@@ -8,29 +8,26 @@ from dataclasses import replace
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import FlipLink, PlaceTree, RetireTree, Step
 from unified_shell.core.distributions.sources import is_source_name
-from unified_shell.core.distributions.wheels import unpack_wheel
-from unified_shell.core.errors import CouldNot, InterpreterUnusable, Refused, WordsOff
+from unified_shell.core.errors import InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.digests import digest_of_file
-from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, inside, join, shown
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.dialects import BASH
-from unified_shell.core.store.contents import Content, Store
+from unified_shell.core.store.contents import Store
 
 from .contents import Contents, Distribution
 from .editions import carry_over, check_base, make_edition, unrecorded_files
+from .filling import FetchWheel, Ready, fill_store
 from .known import Environment, environment_names
 from .layout import edition_place, link_place, link_target
 
 __all__ = ["base_of", "next_edition", "plan_drop", "plan_new", "proof_of_start"]
-
-FetchWheel = Callable[[Distribution], str]
 
 
 def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Locations, why: Sequence[str] = ()) -> Change:
@@ -108,6 +105,7 @@ def next_edition(
     contents: Contents | None = None,
     host: Host,
     locations: Locations,
+    progress: Callable[[str], None] = lambda _phase: None,
 ) -> Callable[[Place], tuple[Step, ...]]:
     """Return what prepares the next edition of an environment, with these distributions and else as `contents` say.
 
@@ -118,24 +116,20 @@ def next_edition(
     store = Store(locations.data)
 
     def prepare(staging: Place) -> tuple[Step, ...]:
-        need = read_disk(locations.data)
-        wheels: dict[str, Content] = {}
         paths: dict[str, str] = {}
         wanted = [_built(one, fetch, paths) if is_source_name(one.wheel) else one for one in distributions]
         contents = replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)))
-        for one in contents.distributions:
-            found = store.find(one.sha256)
-            if found is None:
-                path = paths.get(one.sha256) or fetch(one)
-                _check_space(path, need.free_bytes, locations)
-                found = store.add(
-                    one.sha256,
-                    staging,
-                    lambda into, p=path, o=one: unpack_wheel(p, into, o.name),  # type: ignore[misc]
-                )
-            wheels[one.sha256] = found
+        ready = fill_store(
+            contents.distributions,
+            lambda one: paths.get(one.sha256) or fetch(one),
+            store,
+            staging,
+            facts,
+            host=host,
+            progress=progress,
+        )
         return _steps(
-            staging, environment.prefix, contents, facts, wheels, host=host, locations=locations, replaced=environment
+            staging, environment.prefix, contents, facts, ready, host=host, locations=locations, replaced=environment
         )
 
     return prepare
@@ -206,14 +200,14 @@ def _steps(
     prefix: Place,
     contents: Contents,
     facts: InterpreterFacts,
-    wheels: Mapping[str, Content],
+    ready: Mapping[str, Ready],
     *,
     host: Host,
     locations: Locations,
     replaced: Environment | None,
 ) -> tuple[Step, ...]:
     tree = join(staging, "tree")
-    make_edition(tree, prefix, contents, facts, wheels, store=Store(locations.data), host=host, staging=staging)
+    make_edition(tree, prefix, contents, facts, ready, host=host)
     if replaced is not None and replaced.edition:
         carry_over(replaced.prefix, tree, unrecorded_files(replaced.prefix, facts.short_version))
     before = replaced.edition if replaced is not None else 0
@@ -233,17 +227,6 @@ def _free_edition(name: str, locations: Locations, above: int) -> int:
     while os.path.lexists(edition_place(locations.data, name, number)):
         number += 1
     return number
-
-
-def _check_space(wheel: str, free_bytes: int, locations: Locations) -> None:
-    # Honest wheels unpack to 2.5 to 5 times their size, byte code adds about as much as the sources.
-    need = os.path.getsize(wheel) * 6
-    if need > free_bytes:
-        raise CouldNot(
-            f"{os.path.basename(wheel)} needs about {shown_size(need)}, free are {shown_size(free_bytes)}",
-            where=locations.data,
-            next_step="free some disk, or set USH_HOME to a place on another one",
-        )
 
 
 def _check_name(name: str, locations: Locations) -> None:

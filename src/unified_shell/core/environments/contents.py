@@ -49,7 +49,8 @@ class Distribution:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Contents:
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
-    while it is entered; `constraints` and `overrides` are requirements that its packages are solved with."""
+    while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
+    none with others by hard link."""
 
     name: str
     identity: str
@@ -60,6 +61,7 @@ class Contents:
     wiring: Wiring = field(default_factory=Wiring)
     constraints: tuple[str, ...] = ()
     overrides: tuple[str, ...] = ()
+    own_files: bool = False
 
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
@@ -97,6 +99,7 @@ def contents_text(contents: Contents) -> str:
         "wiring": wiring_rows(contents.wiring),
         "constraints": list(contents.constraints),
         "overrides": list(contents.overrides),
+        "own-files": contents.own_files,
     }
     return to_json_text(fields) + "\n"
 
@@ -129,6 +132,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
         made_seconds=float(made),
         constraints=_texts(read.get("constraints", [])),
         overrides=_texts(read.get("overrides", [])),
+        own_files=read.get("own-files") is True,
         distributions=tuple(
             Distribution(
                 name=NormalizedName(str(row["name"])),

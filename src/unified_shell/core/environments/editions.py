@@ -10,10 +10,10 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.enter_scripts import enter_scripts
-from unified_shell.core.store.contents import Content, Store
+from unified_shell.core.store.sharing import Sharer
 
-from .bytecode import bytecode_part, compile_content
 from .contents import FILE_NAME, Contents, contents_text
+from .filling import Ready
 from .installing import Installer
 from .layout import WIRED_MARK, Layout
 
@@ -43,30 +43,22 @@ def make_edition(
     prefix: str,
     contents: Contents,
     facts: InterpreterFacts,
-    wheels: Mapping[str, Content],
+    ready: Mapping[str, Ready],
     *,
-    store: Store,
     host: Host,
-    staging: str,
 ) -> None:
-    """Make the whole tree at `tree`, which is to be used as `prefix`. `wheels` are contents by SHA-256."""
+    """Make the whole tree at `tree`, which is to be used as `prefix`; `ready` are contents by SHA-256."""
     layout = Layout(prefix=Place(prefix), short_version=facts.short_version)
     _make_skeleton(tree, layout, contents, facts, host)
-    installer = Installer(tree=Place(tree), layout=layout, facts=facts, owners={})
-    for distribution in contents.distributions:
-        content = wheels[distribution.sha256]
-        part = store.add_part(
-            content,
-            bytecode_part(facts),
-            staging,
-            lambda into, content=content: compile_content(content, into, facts, host),  # type: ignore[misc]
-        )
-        try:
-            installer.install(distribution, content, part)
-        except OSError as error:
-            if isinstance(error, FileExistsError | NotADirectoryError | IsADirectoryError):
-                raise WheelBroken(f"a file of {distribution.name} is in another's way: {error.filename}") from error
-            raise
+    installer = Installer(tree=Place(tree), layout=layout, facts=facts, sharer=Sharer(own_files=contents.own_files))
+    try:
+        for distribution in contents.distributions:
+            one = ready[distribution.sha256]
+            installer.install(distribution, one.content, one.bytecode)
+    except (FileExistsError, NotADirectoryError, IsADirectoryError) as error:
+        raise WheelBroken(
+            f"two distributions are in each other's way: {error.filename2 or error.filename}"
+        ) from error
 
 
 def carry_over(old: str, tree: str, files: tuple[str, ...]) -> None:

@@ -5,16 +5,18 @@ REQUESTED), direct URLs (PEP 610), entry points. Contents are shared from the st
 """
 
 import os
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
-from unified_shell.core.distributions.record import RecordRow, hash_text, record_text
+from unified_shell.core.distributions.record import RecordRow, hash_text, record_line, record_text
 from unified_shell.core.distributions.wheels import find_info_folder, read_stored
 from unified_shell.core.errors import WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.digests import digest_of_bytes
 from unified_shell.core.machine.places import Place, join, to_json_text
-from unified_shell.core.store.contents import Content, StoredFile, share_file
+from unified_shell.core.store.contents import Content, Part, StoredFile
+from unified_shell.core.store.sharing import Sharer
 
 from .bytecode import bytecode_name
 from .contents import Distribution
@@ -34,21 +36,25 @@ class Installer:
     tree: Place
     layout: Layout
     facts: InterpreterFacts
-    owners: dict[str, str]
+    sharer: Sharer
+    _folders: set[str] = field(default_factory=set)
+    _owners: dict[str, str] = field(default_factory=dict)
+    _installed: list[tuple[Distribution, Content, Part]] = field(default_factory=list)
 
-    def install(self, distribution: Distribution, content: Content, bytecode: str) -> None:
+    def install(self, distribution: Distribution, content: Content, bytecode: Part) -> None:
         """Install one wheel; raises WheelBroken where it would write another one's file or outside."""
         info = find_info_folder([one.name for one in content.files], distribution.name, distribution.wheel)
+        site = self.layout.site_packages_name
+        shared, elsewhere = _split(content, info)
+        lines = self._share(distribution, content.folder, shared)
+        compiled = [one for one in bytecode.files if ".data/" not in one.name]
+        lines += self._share(distribution, bytecode.folder, compiled)
         rows: list[RecordRow] = []
-        for file in content.files:
-            folder, _, name = file.name.partition("/")
-            if (folder == info and name in NOT_TAKEN_OVER) or _is_byte_code(file.name):
-                continue
-            rows += self._install_file(distribution, content, file, bytecode)
+        for file in elsewhere:
+            rows += self._install_elsewhere(distribution, content, file, bytecode)
         for entry in self._entry_points(content, info, distribution):
             text = launcher_text(entry, self.layout.python).encode("utf-8", "surrogateescape")
             rows.append(self._write(distribution, f"bin/{entry.name}", text, executable=True))
-        site = self.layout.site_packages_name
         rows.append(self._write(distribution, f"{site}/{info}/INSTALLER", f"{INSTALLER_NAME}\n".encode()))
         if distribution.requested:
             rows.append(self._write(distribution, f"{site}/{info}/REQUESTED", b""))
@@ -57,24 +63,42 @@ class Installer:
             rows.append(self._write(distribution, f"{site}/{info}/direct_url.json", said.encode()))
         record = f"{site}/{info}/RECORD"
         rows.append(RecordRow(path=self._recorded(record)))
-        self._write(distribution, record, record_text(tuple(rows)).encode("utf-8", "surrogateescape"))
+        told = "".join(lines) + record_text(tuple(rows))
+        self._write(distribution, record, told.encode("utf-8", "surrogateescape"))
+        self._installed.append((distribution, content, bytecode))
 
-    def _install_file(
-        self, distribution: Distribution, content: Content, file: StoredFile, bytecode: str
+    def _share(self, distribution: Distribution, source: str, files: Sequence[StoredFile]) -> list[str]:
+        """Share files that go to site-packages under their own names; returns their lines of RECORD."""
+        site = self.layout.site_packages_name
+        folders: dict[str, list[str]] = {}
+        for file in files:
+            folder, _, name = file.name.rpartition("/")
+            folders.setdefault(folder, []).append(name)
+        for folder, names in folders.items():
+            below = f"{site}/{folder}" if folder else site
+            self._make_folder(below)
+            try:
+                self.sharer.share_all(f"{source}/{folder}", f"{self.tree}/{below}", names)
+            except FileExistsError as error:
+                raise self._in_the_way(distribution, error) from error
+        return [record_line(one.name, one.sha256, one.size_bytes) for one in files]
+
+    def _install_elsewhere(
+        self, distribution: Distribution, content: Content, file: StoredFile, bytecode: Part
     ) -> list[RecordRow]:
+        """Install a file of a `.data` folder: to the place of its scheme, a script with the environment's first line."""
         target, is_script = self._target(file.name, distribution)
         if is_script:
             script = read_stored(content, file.name) or b""
             return [self._write(distribution, target, with_first_line(script, self.layout.python), executable=True)]
         self._claim(distribution, target)
-        share_file(content.place(file.name), self._place(target))
-        digest, size = hash_text(file.sha256), file.size_bytes
-        rows = [RecordRow(path=self._recorded(target), digest=digest, size_bytes=size)]
-        compiled = join(bytecode, bytecode_name(file.name, self.facts)) if file.name.endswith(".py") else ""
-        if compiled and os.path.exists(compiled):
-            name = bytecode_name(target, self.facts)
+        self.sharer.share(content.place(file.name), self._place(target))
+        rows = [RecordRow(path=self._recorded(target), digest=hash_text(file.sha256), size_bytes=file.size_bytes)]
+        compiled = join(bytecode.folder, bytecode_name(file.name, self.facts.cache_tag))
+        if file.name.endswith(".py") and os.path.exists(compiled):
+            name = bytecode_name(target, self.facts.cache_tag)
             self._claim(distribution, name)
-            share_file(compiled, self._place(name))
+            self.sharer.share(compiled, self._place(name))
             rows.append(RecordRow(path=self._recorded(name)))
         return rows
 
@@ -93,10 +117,21 @@ class Installer:
         return (f"{scheme}/{rest}" if scheme else rest), key == "scripts"
 
     def _claim(self, distribution: Distribution, target: str) -> None:
-        owner = self.owners.setdefault(target, distribution.name)
-        if owner != distribution.name or os.path.lexists(join(self.tree, target)):
-            by = "the environment itself" if owner == distribution.name else owner
-            raise WheelBroken(f"{distribution.name} and {by} both bring the file {target}", where=distribution.wheel)
+        if os.path.lexists(join(self.tree, target)):
+            raise self._in_the_way(distribution, FileExistsError(0, "", "", None, join(self.tree, target)))
+        self._owners[target] = distribution.name
+
+    def _in_the_way(self, distribution: Distribution, error: FileExistsError) -> WheelBroken:
+        target = os.path.relpath(error.filename2 or error.filename, self.tree)
+        by = self._owners.get(target) or self._sharing(target) or "the environment itself"
+        return WheelBroken(f"{distribution.name} and {by} both bring the file {target}", where=distribution.wheel)
+
+    def _sharing(self, target: str) -> str:
+        name = target.removeprefix(f"{self.layout.site_packages_name}/")
+        for distribution, content, bytecode in self._installed:
+            if any(one.name == name for one in (*content.files, *bytecode.files)):
+                return distribution.name
+        return ""
 
     def _write(
         self, distribution: Distribution, target: str, content: bytes, *, executable: bool = False
@@ -109,9 +144,13 @@ class Installer:
         return RecordRow(path=self._recorded(target), digest=digest, size_bytes=len(content))
 
     def _place(self, target: str) -> Place:
-        place = join(self.tree, target)
-        os.makedirs(os.path.dirname(place), exist_ok=True)
-        return place
+        self._make_folder(target.rpartition("/")[0])
+        return join(self.tree, target)
+
+    def _make_folder(self, folder: str) -> None:
+        if folder not in self._folders:
+            os.makedirs(join(self.tree, folder), exist_ok=True)
+            self._folders.add(folder)
 
     def _recorded(self, target: str) -> str:
         """Return a path as RECORD writes it: relative to site-packages."""
@@ -129,6 +168,16 @@ def direct_url_text(distribution: Distribution) -> str:
     return to_json_text({"url": address, "archive_info": archive}) + "\n"
 
 
-def _is_byte_code(name: str) -> bool:
-    """Tell byte code that a wheel brings beside its sources: made for other times of the files, it is never valid here."""
-    return os.path.basename(os.path.dirname(name)) == "__pycache__" and name.endswith(".pyc")
+def _split(content: Content, info: str) -> tuple[list[StoredFile], list[StoredFile]]:
+    """Return the files that go to site-packages as they are, and those of `.data` folders; not what is written anew."""
+    shared: list[StoredFile] = []
+    elsewhere: list[StoredFile] = []
+    unwanted = {f"{info}/{name}" for name in NOT_TAKEN_OVER}
+    for file in content.files:
+        name = file.name
+        # Byte code that a wheel brings beside its sources was made for other times of the files: never valid here.
+        if name in unwanted or (name.endswith(".pyc") and "__pycache__/" in name):
+            continue
+        top, slash, _ = name.partition("/")
+        (elsewhere if slash and top.endswith(".data") else shared).append(file)
+    return shared, elsewhere

@@ -24,8 +24,9 @@ from unified_shell.core.resolution.reading_metadata import fetch_file
 from unified_shell.core.resolution.target import Present, Rules, Target
 from unified_shell.core.transfers.addresses import address_of_folder
 
-from .changing import FetchWheel, base_of, next_edition
+from .changing import base_of, next_edition
 from .contents import Distribution
+from .filling import FetchWheel
 from .installed import installed_metadata
 from .known import Environment
 from .package_plans import package_plan
@@ -208,6 +209,7 @@ class _Solving:
             contents=contents,
             host=self.host,
             locations=locations,
+            progress=self.progress,
         )
         plan = package_plan(
             environment, distributions, solution, locations, words=words, aim=f"{aim} ({facts.title})"

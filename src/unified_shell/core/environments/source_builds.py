@@ -20,7 +20,7 @@ from unified_shell.core.archives.unpacking import root_of, unpack_archive
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.distributions.sources import static_metadata
 from unified_shell.core.distributions.tags import supported_tags
-from unified_shell.core.distributions.wheels import parse_wheel_name, read_metadata_of_wheel, unpack_wheel
+from unified_shell.core.distributions.wheels import parse_wheel_name, read_metadata_of_wheel
 from unified_shell.core.errors import BuildFailed, UshError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.building import Workshop
@@ -35,11 +35,12 @@ from unified_shell.core.machine.processes import process_began, process_lives
 from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.reading_metadata import fetch_file
 from unified_shell.core.resolution.target import Rules, Target
-from unified_shell.core.store.contents import Content, Store
+from unified_shell.core.store.contents import Store
 
 from .build_recipes import BuildRecipe, read_recipe
 from .contents import Contents, Distribution
 from .editions import make_edition
+from .filling import fill_store
 from .layout import Layout
 
 __all__ = ["SourceBuilder"]
@@ -139,24 +140,27 @@ class SourceBuilder:
         )
         try:
             solution = run_solver(requires, target, self.client, {}, self.locations.cache, read_source=inner.metadata)
-            store = Store(join(self.locations.cache, "building"))
-            contents: dict[str, Content] = {}
-            distributions = []
+            distributions, paths = [], {}
             for name, one in sorted(solution.chosen.items()):
                 path, sha256 = fetch_file(one.file, self.client, self.locations.cache), one.file.sha256
                 if not path.endswith(".whl"):
                     path = inner.wheel(path, sha256, name, one.version)
                     sha256 = digest_of_file(path)
+                paths[sha256] = path
                 distributions.append(
                     Distribution(
                         name=name, version=one.version, sha256=sha256, wheel=os.path.basename(path), index=""
                     )
                 )
-                contents[sha256] = store.add(
-                    sha256,
-                    work,
-                    lambda into, p=path, n=name: unpack_wheel(p, into, n),  # type: ignore[misc]
-                )
+            ready = fill_store(
+                distributions,
+                lambda one: paths[one.sha256],
+                Store(join(self.locations.cache, "building")),
+                work,
+                self.facts,
+                host=self.host,
+                progress=lambda _phase: None,
+            )
         except UshError as error:
             raise BuildFailed(
                 f"{project} cannot be built: what building needs cannot be had: {error.what}",
@@ -171,7 +175,7 @@ class SourceBuilder:
             made_seconds=now_seconds(),
             distributions=tuple(distributions),
         )
-        make_edition(tree, tree, held, self.facts, contents, store=store, host=self.host, staging=work)
+        make_edition(tree, tree, held, self.facts, ready, host=self.host)
         return Layout(prefix=tree, short_version=self.facts.short_version)
 
     def _workshop(self, project: str, work: Place) -> Workshop:

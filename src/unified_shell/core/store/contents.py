@@ -1,33 +1,36 @@
 """The store: unpacked content by the hash of the archive it came from, made once and then shared.
 
-`store/wheels/SHA256/files/…` is the content, `manifest.json` beside it names each file with size, time and
-hash. A file is shared by a hard link where the file system can, else by a copy that keeps its time. Content
-that was written to since is told by size and time, and is made anew before it is shared again.
+`store/wheels/SHA256/files/…` is the content, `manifest.json` beside it names each file with size, time and hash. Parts
+made from it, such as an interpreter's byte code, are folders beside, each with a manifest of its own. Before anything is
+shared, size and time of each file are compared; content that was written to since is made anew.
 """
 
-import contextlib
 import os
-import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+
+import msgspec
 
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
 
-__all__ = ["Content", "Store", "StoredFile", "share_file"]
+__all__ = ["Content", "Part", "Store", "StoredFile", "damaged_files", "stored_file"]
 
-FORMAT = 1
+FORMAT = 2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoredFile:
-    """One file of the content: its name relative to it, size, time (ns since 1970), SHA-256, mode."""
+    """One file of the content: its name relative to it, size, time (ns since 1970), SHA-256, mode.
+
+    Of a part's file no hash is kept: it can be made again.
+    """
 
     name: str
     size_bytes: int
     mtime_ns: int
-    sha256: str
-    executable: bool
+    sha256: str = ""
+    executable: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,9 +41,22 @@ class Content:
     top: Place
     files: tuple[StoredFile, ...]
 
+    @property
+    def folder(self) -> Place:
+        """Where its files are."""
+        return join(self.top, "files")
+
     def place(self, name: str) -> Place:
         """Return where a file of the content is."""
         return join(self.top, "files", name)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Part:
+    """Files that were made from a content, in a folder beside it."""
+
+    folder: Place
+    files: tuple[StoredFile, ...] = ()
 
 
 class Store:
@@ -51,25 +67,26 @@ class Store:
 
     def find(self, sha256: str) -> Content | None:
         """Return the content of an archive, or None where it is not there or was written to since."""
+        content = self.read(sha256)
+        return content if content is not None and not damaged_files(content.folder, content.files) else None
+
+    def read(self, sha256: str) -> Content | None:
+        """Return the content of an archive as it was stored, whole or not; None where it is not there."""
         top = join(self.top, sha256)
-        content = _read(top, sha256)
-        if content is not None and all(_is_intact(content, file) for file in content.files):
-            return content
-        return None
+        files = _read(join(top, "manifest.json"))
+        return Content(sha256=sha256, top=top, files=files) if files is not None else None
 
     def add(self, sha256: str, staging: str, unpack: Callable[[str], tuple[StoredFile, ...]]) -> Content:
         """Return the content, made by `unpack` in a folder of staging where it is not there yet.
 
-        Two that make the same at once both succeed: the second finds the first one's.
+        Two that make the same at once both succeed: the second finds the first one's. What was damaged is put aside.
         """
         if (found := self.find(sha256)) is not None:
             return found
         making = join(staging, f"content-{sha256}")
         os.makedirs(making)
         files = unpack(join(making, "files"))
-        rows = [[one.name, one.size_bytes, one.mtime_ns, one.sha256, one.executable] for one in files]
-        with open(join(making, "manifest.json"), "w", encoding="ascii") as file:
-            file.write(to_json_text({"format": FORMAT, "files": rows}))
+        _write(join(making, "manifest.json"), files)
         top = join(self.top, sha256)
         if os.path.isdir(top):
             os.rename(top, join(staging, f"damaged-{sha256}"))
@@ -82,46 +99,80 @@ class Store:
             remove_tree(making)
         return Content(sha256=sha256, top=top, files=files)
 
-    def add_part(self, content: Content, part: str, staging: str, make: Callable[[str], None]) -> Place:
-        """Return a folder of things made from the content, such as byte code, made where it is missing."""
-        place = join(content.top, part)
-        if not os.path.isdir(place):
-            making = join(staging, f"{part}-{content.sha256}")
-            os.makedirs(making)
-            make(making)
-            with contextlib.suppress(OSError):
-                os.rename(making, place)
-        return place
+    def part(self, content: Content, name: str) -> Part | None:
+        """Return a part of a content, or None where it was not made or was written to since."""
+        folder = join(content.top, name)
+        files = _read(join(content.top, f"{name}.json"))
+        if files is None or damaged_files(folder, files):
+            return None
+        return Part(folder=folder, files=files)
+
+    def keep_part(self, content: Content, name: str, making: str, staging: str) -> Part:
+        """Take in a part that was made in a folder of staging; an older one, which was damaged, is put aside."""
+        folder = join(content.top, name)
+        files = tuple(
+            stored_file(making, os.path.relpath(join(above, one), making))
+            for above, _, names in os.walk(making)
+            for one in names
+        )
+        if os.path.isdir(folder):
+            os.rename(folder, join(staging, f"damaged-{name}-{content.sha256}"))
+        _write(f"{making}.json", files)
+        os.rename(making, folder)
+        os.replace(f"{making}.json", join(content.top, f"{name}.json"))
+        return Part(folder=folder, files=files)
 
 
-def share_file(source: str, target: str) -> None:
-    """Give a stored file a second name, or copy it where that cannot be."""
-    try:
-        os.link(source, target)
-    except FileExistsError:
-        raise
-    except OSError:
-        shutil.copy2(source, target)
-
-
-def _read(top: str, sha256: str) -> Content | None:
-    try:
-        with open(join(top, "manifest.json"), encoding="ascii") as file:
-            read = from_json_text(file.read())
-    except (OSError, ValueError):
-        return None
-    if not isinstance(read, dict) or read.get("format") != FORMAT:
-        return None
-    files = tuple(
-        StoredFile(name=name, size_bytes=size, mtime_ns=mtime, sha256=digest, executable=executable)
-        for name, size, mtime, digest, executable in read["files"]
+def stored_file(folder: str, name: str, sha256: str = "") -> StoredFile:
+    """Return a file's row for a manifest."""
+    facts = os.lstat(join(folder, name))
+    return StoredFile(
+        name=name,
+        size_bytes=facts.st_size,
+        mtime_ns=facts.st_mtime_ns,
+        sha256=sha256,
+        executable=bool(facts.st_mode & 0o100),
     )
-    return Content(sha256=sha256, top=Place(top), files=files)
 
 
-def _is_intact(content: Content, file: StoredFile) -> bool:
+def damaged_files(folder: str, files: Sequence[StoredFile]) -> tuple[str, ...]:
+    """Return those that are not there or whose size or time is another one than was stored."""
+    found = []
+    lstat = os.lstat
+    for file in files:
+        try:
+            facts = lstat(f"{folder}/{file.name}")
+        except OSError:
+            found.append(file.name)
+            continue
+        if facts.st_size != file.size_bytes or facts.st_mtime_ns != file.mtime_ns:
+            found.append(file.name)
+    return tuple(found)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Manifest:
+    """What a manifest's file holds."""
+
+    format: int
+    files: tuple[StoredFile, ...]
+
+
+def _read(manifest: str) -> tuple[StoredFile, ...] | None:
     try:
-        facts = os.lstat(content.place(file.name))
-    except OSError:
-        return False
-    return facts.st_size == file.size_bytes and facts.st_mtime_ns == file.mtime_ns
+        with open(manifest, "rb") as file:
+            content = file.read()
+        try:
+            read = msgspec.json.decode(content, type=_Manifest)
+        except msgspec.DecodeError:
+            # Names that are not UTF-8 are beyond the fast reader.
+            read = msgspec.convert(from_json_text(content), _Manifest)
+    except (OSError, ValueError, msgspec.MsgspecError):
+        return None
+    return read.files if read.format == FORMAT else None
+
+
+def _write(manifest: str, files: Sequence[StoredFile]) -> None:
+    text = to_json_text(msgspec.to_builtins(_Manifest(format=FORMAT, files=tuple(files))))
+    with open(manifest, "w", encoding="ascii") as file:
+        file.write(text)

@@ -1,0 +1,84 @@
+"""Having all that an edition holds in the store: fetched, unpacked and compiled, each while the others go on."""
+
+import os
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.distributions.wheels import unpack_wheel
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.machine.disks import read_disk, shown_size
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import join
+from unified_shell.core.machine.pool import map_ahead
+from unified_shell.core.store.contents import Content, Part, Store
+
+from .bytecode import Compilers, bytecode_part
+from .contents import Distribution
+
+__all__ = ["FetchWheel", "Ready", "fill_store"]
+
+FetchWheel = Callable[[Distribution], str]
+FETCHES_AT_ONCE = 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ready:
+    """What one distribution is shared from."""
+
+    content: Content
+    bytecode: Part
+
+
+def fill_store(
+    distributions: Sequence[Distribution],
+    fetch: FetchWheel,
+    store: Store,
+    staging: str,
+    facts: InterpreterFacts,
+    *,
+    host: Host,
+    progress: Callable[[str], None],
+) -> dict[str, Ready]:
+    """Return what each is shared from, by SHA-256; raises what fetching and unpacking raise, and CouldNot."""
+    part = bytecode_part(facts)
+    contents = {one.sha256: store.find(one.sha256) for one in distributions}
+    missing = [one for one in distributions if contents[one.sha256] is None]
+    ready: dict[str, Ready] = {}
+    begun: list[tuple[Content, str, Callable[[], None]]] = []
+    with Compilers(facts, host) as compilers:
+
+        def compiled(content: Content) -> None:
+            if (there := store.part(content, part)) is not None:
+                ready[content.sha256] = Ready(content=content, bytecode=there)
+                return
+            making = join(staging, f"{part}-{content.sha256}")
+            os.makedirs(making)
+            begun.append((content, making, compilers.begin(content, making)))
+
+        for content in contents.values():
+            if content is not None:
+                compiled(content)
+        for number, (one, path) in enumerate(map_ahead(fetch, missing, workers=FETCHES_AT_ONCE), 1):
+            progress(f"unpack, {number} of {len(missing)}")
+            _check_space(path, store)
+            compiled(
+                store.add(one.sha256, staging, lambda into, p=path, n=one.name: unpack_wheel(p, into, n))  # type: ignore[misc]
+            )
+        for number, (content, making, wait) in enumerate(begun, 1):
+            progress(f"compile, {number} of {len(begun)}")
+            wait()
+            kept = store.keep_part(content, part, making, staging)
+            ready[content.sha256] = Ready(content=content, bytecode=kept)
+    return ready
+
+
+def _check_space(wheel: str, store: Store) -> None:
+    # Honest wheels unpack to 2.5 to 5 times their size, byte code adds about as much as the sources.
+    need, free = os.path.getsize(wheel) * 6, read_disk(store.top).free_bytes
+    if need > free:
+        raise CouldNot(
+            f"{os.path.basename(wheel)} needs about {shown_size(need)}, free are {shown_size(free)}",
+            where=store.top,
+            next_step="free some disk, or set USH_HOME to a place on another one",
+        )
