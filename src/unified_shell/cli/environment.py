@@ -45,15 +45,19 @@ def list_environments_(bench: Workbench, *, as_json: bool) -> None:
         print_table(bench.screen, ("name", "Python", "distributions", "asked for", "where"), rows)
 
 
+own_files = click.option("--own-files", "alone", is_flag=True, help="Share no file with other environments.")
+
+
 @environment.command()
 @click.argument("name")
 @click.option("--interpreter", "wanted", default="", help="A path, an adopted name or a version; else the session's.")
 @click.option(
     "--to-hold", "packages", multiple=True, metavar="REQUIREMENT", help="On the newest interpreter that can have it."
 )
+@own_files
 @change_options
 @pass_bench
-def new(bench: Workbench, name: str, wanted: str, *, packages: tuple[str, ...], how: How) -> None:
+def new(bench: Workbench, name: str, wanted: str, *, packages: tuple[str, ...], alone: bool, how: How) -> None:
     """Make the environment NAME, empty, on an interpreter of this machine."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_new
@@ -72,7 +76,7 @@ def new(bench: Workbench, name: str, wanted: str, *, packages: tuple[str, ...], 
         facts = choose_interpreter(wanted, bench.host, bench.locations)
 
     def make() -> Change:
-        return plan_new(name, facts, bench.host, bench.locations, why)
+        return plan_new(name, facts, bench.host, bench.locations, why=why, own_files=alone)
 
     perform(bench, make, how)
 
@@ -148,12 +152,90 @@ def enter(bench: Workbench, name: str) -> None:
 @change_options
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
-    """Drop the environment NAME; `ush undo` brings it back."""
+    """Drop the environment NAME; `ush undo` brings it back. An adopted one is only forgotten."""
+    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_drop
     from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.protecting import plan_forget
+
+    def make() -> Change:
+        found = find_environment(name, bench.host, bench.locations)
+        plan = plan_forget if found.foreign else plan_drop
+        return plan(found, bench.host, bench.locations)
+
+    perform(bench, make, how)
+
+
+@environment.command()
+@click.argument("source")
+@click.argument("name", metavar="NEW")
+@click.option("--interpreter", "wanted", default="", help="Another one of the same version; else the source's own.")
+@own_files
+@change_options
+@pass_bench
+def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, how: How) -> None:
+    """Copy SOURCE into the new environment NEW: an environment, or a folder of one or of an application's interpreter."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.copying import find_source, plan_copy
+    from unified_shell.core.environments.packages import refetching
+    from unified_shell.core.interpreters.adopting import choose_interpreter
+    from unified_shell.core.verification.copy_checks import with_copy_checks
+
+    host, locations = bench.host, bench.locations
+
+    def make() -> Change:
+        found = find_source(source, host, locations)
+        facts = choose_interpreter(wanted, host, locations) if wanted else found.base
+        fetch = refetching(bench.indexes, locations)
+        change = plan_copy(
+            found, name, facts, host, locations, fetch=fetch, own_files=alone, progress=bench.tell_progress
+        )
+        return with_copy_checks(change, name, found, facts=facts, host=host, locations=locations)
+
+    perform(bench, make, how)
+
+
+@environment.command()
+@click.argument("folder")
+@click.option("--name", default="", help="What it is called here; else the folder's name.")
+@change_options
+@pass_bench
+def adopt(bench: Workbench, folder: str, name: str, *, how: How) -> None:
+    """Register the environment in FOLDER, which something else made, in place; it counts as protected."""
+    import os
+
+    from unified_shell.core.environments.protecting import plan_adopt
+
+    called = name or os.path.basename(os.path.abspath(folder))
+    perform(bench, lambda: plan_adopt(folder, called, bench.host, bench.locations), how)
+
+
+@environment.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def protect(bench: Workbench, name: str, *, how: How) -> None:
+    """Refuse changes of the environment NAME from now on."""
+    _protect(bench, name, how, protected=True)
+
+
+@environment.command()
+@click.argument("name")
+@change_options
+@pass_bench
+def unprotect(bench: Workbench, name: str, *, how: How) -> None:
+    """Let the environment NAME be changed again."""
+    _protect(bench, name, how, protected=False)
+
+
+def _protect(bench: Workbench, name: str, how: How, *, protected: bool) -> None:
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.protecting import plan_protect
 
     perform(
         bench,
-        lambda: plan_drop(find_environment(name, bench.host, bench.locations), bench.host, bench.locations),
+        lambda: plan_protect(
+            find_environment(name, bench.host, bench.locations), bench.locations, protected=protected
+        ),
         how,
     )

@@ -27,9 +27,8 @@ def print_environment(
         [
             ("where", shown(environment.prefix, home)),
             ("interpreter", f"Python {contents.python}, {shown(contents.interpreter, home)}"),
-            ("made", f"{shown_time(contents.made_seconds)}, edition {environment.edition}"),
-            ("enter", f"ush environment enter {environment.name}"),
-            ("in a script", f". {shown(join(environment.prefix, 'enter.sh'), home)}"),
+            ("made", f"{shown_time(contents.made_seconds)}, {_by_whom(environment)}"),
+            *_ways_in(environment, home),
         ],
     )
     heading(screen, "\nPackages")
@@ -39,6 +38,20 @@ def print_environment(
         heading(screen, "\nCommands")
         for command in commands:
             screen.result(f"  ush environment run {environment.name} -- {command}")
+
+
+def _by_whom(environment: Environment) -> str:
+    if environment.foreign:
+        return "by something else; ush does not change it (ush environment copy makes one that can be)"
+    own = "; its files are its own" if environment.contents.own_files else ""
+    return f"edition {environment.edition}{own}{'; protected' if environment.protected else ''}"
+
+
+def _ways_in(environment: Environment, home: str) -> list[tuple[str, str]]:
+    if environment.foreign:
+        return [("run", f"ush environment run {environment.name} -- python")]
+    script = shown(join(environment.prefix, "enter.sh"), home)
+    return [("enter", f"ush environment enter {environment.name}"), ("in a script", f". {script}")]
 
 
 def print_packages(screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed]) -> None:

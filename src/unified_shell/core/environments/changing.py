@@ -24,15 +24,26 @@ from unified_shell.core.store.contents import Store
 from .contents import Contents, Distribution
 from .editions import carry_over, check_base, make_edition, unrecorded_files
 from .filling import FetchWheel, Ready, fill_store
-from .known import Environment, environment_names
+from .known import Environment, check_changeable, environment_names
 from .layout import edition_place, link_place, link_target
 
-__all__ = ["base_of", "next_edition", "plan_drop", "plan_new", "proof_of_start"]
+__all__ = ["base_of", "check_name", "next_edition", "plan_drop", "plan_new", "proof_of_start", "ways_in"]
 
 
-def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Locations, why: Sequence[str] = ()) -> Change:
-    """Plan to make an empty environment on an interpreter; `why` says why it is not on another one."""
-    _check_name(name, locations)
+def plan_new(
+    name: str,
+    facts: InterpreterFacts,
+    host: Host,
+    locations: Locations,
+    *,
+    why: Sequence[str] = (),
+    own_files: bool = False,
+) -> Change:
+    """Plan to make an empty environment on an interpreter; `why` says why it is not on another one.
+
+    With `own_files` it will share none with others by hard link.
+    """
+    check_name(name, locations)
     check_base(facts)
     prefix = link_place(locations.data, name)
     contents = Contents(
@@ -41,6 +52,7 @@ def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Location
         interpreter=facts.real_executable,
         python=facts.full_version,
         made_seconds=now_seconds(),
+        own_files=own_files,
     )
     plan = Plan(
         words=f"environment new {name}",
@@ -58,7 +70,7 @@ def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Location
         relies_on=tuple(
             f"tree {one.prefix}" for one in read_kept(locations) if inside(facts.real_executable, one.prefix)
         ),
-        afterwards=_ways_in(name, prefix, host),
+        afterwards=ways_in(name, prefix, host),
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
@@ -69,6 +81,7 @@ def plan_new(name: str, facts: InterpreterFacts, host: Host, locations: Location
 
 def plan_drop(environment: Environment, host: Host, locations: Locations) -> Change:
     """Plan to take an environment away; it is kept out of sight for undo."""
+    check_changeable(environment)
     name = environment.name
     count = len(environment.contents.distributions)
     plan = Plan(
@@ -112,6 +125,7 @@ def next_edition(
     Wheels that the store does not hold are fetched or built, checked against their hash and RECORD, unpacked and
     compiled; all in staging or the store, nothing of it visible.
     """
+    check_changeable(environment)
     told = environment.contents if contents is None else contents
     store = Store(locations.data)
 
@@ -229,7 +243,8 @@ def _free_edition(name: str, locations: Locations, above: int) -> int:
     return number
 
 
-def _check_name(name: str, locations: Locations) -> None:
+def check_name(name: str, locations: Locations) -> None:
+    """Raise WordsOff or Refused for what cannot be a new environment's name."""
     if not name or name in (".", "..") or "/" in name or name.startswith((".", "-")) or not name.isprintable():
         raise WordsOff(
             f"{name!r} cannot be an environment's name: it becomes a folder's name; no '/', no leading '.' or '-'",
@@ -247,7 +262,8 @@ def _check_name(name: str, locations: Locations) -> None:
         )
 
 
-def _ways_in(name: str, prefix: Place, host: Host) -> tuple[str, ...]:
+def ways_in(name: str, prefix: Place, host: Host) -> tuple[str, ...]:
+    """Return lines that say how a new environment is used."""
     word = BASH.quote(name) if not name.replace("-", "").replace("_", "").isalnum() else name
     return (
         f"Enter it:         ush environment enter {word}",

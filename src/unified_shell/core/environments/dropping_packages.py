@@ -13,7 +13,7 @@ from unified_shell.core.machine.locations import Locations
 
 from .changing import base_of, next_edition
 from .installed import reachable
-from .known import Environment
+from .known import Environment, check_changeable
 from .package_plans import carried_lines
 from .packages import refetching
 
@@ -28,6 +28,7 @@ def plan_drop_packages(
     client: IndexClient,
 ) -> Change:
     """Plan to take packages out, with what came along for them alone; others stay as they are."""
+    check_changeable(environment)
     facts = base_of(environment, host)
     contents = environment.contents
     dropped = {canonicalize_name(name) for name in names}

@@ -1,5 +1,6 @@
 """Opening a session of the person's own shell that has entered an environment."""
 
+import os
 from dataclasses import dataclass
 
 from unified_shell.core.errors import CouldNot
@@ -32,6 +33,11 @@ def entered_session(prefix: str, host: Host) -> Entered:
         raise CouldNot(
             f"this version cannot open {shell or 'a shell'} with an environment entered; it knows the common ones",
             next_step=f"source the script yourself: . {join(prefix, 'enter.sh')}",
+        )
+    if not os.path.exists(join(prefix, "enter.sh")):
+        raise CouldNot(
+            f"{prefix} was made by something else and has no scripts that enter it",
+            next_step="ush environment run NAME -- COMMAND   or copy it: ush environment copy NAME NEW",
         )
     opening = dialect.enter_session(prefix, host.home)
     variables = host.environment()

@@ -8,13 +8,14 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from unified_shell.core.distributions.direct_urls import direct_url_text
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
 from unified_shell.core.distributions.record import RecordRow, hash_text, record_line, record_text
 from unified_shell.core.distributions.wheels import find_info_folder, read_stored
 from unified_shell.core.errors import WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.store.contents import Content, Part, StoredFile
 from unified_shell.core.store.sharing import Sharer
 
@@ -59,7 +60,7 @@ class Installer:
         if distribution.requested:
             rows.append(self._write(distribution, f"{site}/{info}/REQUESTED", b""))
         if distribution.address:
-            said = direct_url_text(distribution)
+            said = direct_url_text(distribution.address, distribution.source_sha256 or distribution.sha256)
             rows.append(self._write(distribution, f"{site}/{info}/direct_url.json", said.encode()))
         record = f"{site}/{info}/RECORD"
         rows.append(RecordRow(path=self._recorded(record)))
@@ -159,13 +160,6 @@ class Installer:
     def _entry_points(self, content: Content, info: str, distribution: Distribution) -> tuple[EntryPoint, ...]:
         text = read_stored(content, f"{info}/entry_points.txt")
         return parse_entry_points(text, distribution.wheel) if text is not None else ()
-
-
-def direct_url_text(distribution: Distribution) -> str:
-    """Return what tells that a distribution came from an address (PEP 610): the hash is the fetched file's."""
-    address = distribution.address.partition("#")[0]
-    archive = {"hashes": {"sha256": distribution.source_sha256 or distribution.sha256}}
-    return to_json_text({"url": address, "archive_info": archive}) + "\n"
 
 
 def _split(content: Content, info: str) -> tuple[list[StoredFile], list[StoredFile]]:

@@ -6,13 +6,15 @@ from dataclasses import dataclass
 from unified_shell.core.errors import Refused, UnknownName, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, shown
 
+from .adopted import adopted_places, is_protected, read_foreign
 from .contents import Contents, read_contents
 from .layout import Layout, edition_number, link_place
 
 __all__ = [
     "Environment",
+    "check_changeable",
     "choose_environment",
     "environment_names",
     "find_environment",
@@ -23,12 +25,17 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Environment:
-    """An environment: `prefix` is its link, by which everything in it is known."""
+    """An environment: `prefix` is its link, by which everything in it is known.
+
+    One that something else made is `foreign`: its prefix is its folder, it has no editions, and ush never changes it.
+    """
 
     name: str
     prefix: Place
     edition: int
     contents: Contents
+    protected: bool = False
+    foreign: bool = False
 
     @property
     def short_version(self) -> str:
@@ -46,8 +53,8 @@ def environment_names(locations: Locations) -> tuple[str, ...]:
     try:
         names = os.listdir(join(locations.data, "environments"))
     except OSError:
-        return ()
-    return tuple(sorted(name for name in names if not name.startswith(".")))
+        names = []
+    return tuple(sorted({*(name for name in names if not name.startswith(".")), *adopted_places(locations)}))
 
 
 def list_environments(locations: Locations) -> tuple[Environment, ...]:
@@ -60,14 +67,15 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
     """Return an environment by its name, or by a path where there is a slash in it; raises UnknownName."""
     if "/" in name:
         full = os.path.normpath(name if name.startswith("/") else join(host.working_directory, name))
+        adopted = adopted_places(locations)
         for known in environment_names(locations):
-            link = link_place(locations.data, known)
+            link = adopted.get(known) or link_place(locations.data, known)
             if full == link or os.path.realpath(full) == os.path.realpath(link):
                 return find_environment(known, host, locations)
         if os.path.exists(join(full, "pyvenv.cfg")):
             raise Refused(
                 f"{full} is an environment that ush did not make, and counts as protected",
-                next_step="ush environment new NAME",
+                next_step=f"ush environment copy {shown(full, host.home)} NEW   or   ush environment adopt",
             )
         raise WordsOff(f"{name!r} is no environment", next_step="ush environment list")
     found = _read(name, locations) if name and not name.startswith(".") else None
@@ -96,9 +104,29 @@ def choose_environment(name: str, host: Host, locations: Locations) -> Environme
     raise WordsOff("which environment? None is entered", next_step=f"-e ENVIRONMENT   ({have})")
 
 
+def check_changeable(environment: Environment) -> None:
+    """Raise Refused for an environment that is protected."""
+    if environment.protected:
+        raise Refused(
+            f"the environment {environment.name} is protected"
+            + (f": something else made it, at {environment.prefix}" if environment.foreign else ""),
+            next_step=f"ush environment copy {environment.name} NEW"
+            + ("" if environment.foreign else f"   or   ush environment unprotect {environment.name}"),
+        )
+
+
 def _read(name: str, locations: Locations) -> Environment | None:
     link = link_place(locations.data, name)
     contents = read_contents(link)
-    if contents is None:
+    if contents is not None:
+        protected = is_protected(name, locations)
+        edition = edition_number(link)
+        return Environment(name=name, prefix=link, edition=edition, contents=contents, protected=protected)
+    place = adopted_places(locations).get(name)
+    if place is None:
         return None
-    return Environment(name=name, prefix=link, edition=edition_number(link), contents=contents)
+    try:
+        found = read_foreign(name, place)
+    except WordsOff:
+        return None
+    return Environment(name=name, prefix=place, edition=0, contents=found, protected=True, foreign=True)

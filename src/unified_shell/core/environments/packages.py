@@ -28,7 +28,7 @@ from .changing import base_of, next_edition
 from .contents import Distribution
 from .filling import FetchWheel
 from .installed import installed_metadata
-from .known import Environment
+from .known import Environment, check_changeable
 from .package_plans import package_plan
 from .source_builds import SourceBuilder
 
@@ -176,6 +176,7 @@ class _Solving:
     ) -> Change:
         """Return the change to what is wanted; `present` are those that keep their version where they can."""
         environment, client, locations = self.environment, self.client, self.locations
+        check_changeable(environment)
         facts = base_of(environment, self.host)
         if not client.indexes and any(not one.url for one in wanted.values()):
             raise WordsOff(

@@ -246,7 +246,8 @@ def _launcher_trouble(path: Place, environment: Environment) -> str:
     if not is_executable_file(path):
         return "its launcher is not executable"
     interpreter = read_executable(path).interpreter
-    if interpreter not in (environment.layout.python, "/bin/sh"):
+    own = os.path.dirname(interpreter) == environment.layout.scripts
+    if not own and interpreter != "/bin/sh":
         return f"its launcher starts another interpreter: {interpreter}"
     return ""
 

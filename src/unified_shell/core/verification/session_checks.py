@@ -22,8 +22,11 @@ __all__ = ["check_sessions", "check_wired_sessions"]
 def check_sessions(environment: Environment, host: Host, locations: Locations) -> tuple[Finding, ...]:
     """Open a new session of each wired shell and enter the environment there by its script.
 
-    Where no shell is wired, the person's own is asked all the same: entering needs no wiring.
+    Where no shell is wired, the person's own is asked all the same: entering needs no wiring. One that something else
+    made has no scripts of ours to enter it by.
     """
+    if environment.foreign:
+        return ()
     modes = wired_modes(host) or tuple((one, Mode.INTERACTIVE) for one in chosen_shells(host))
     commands = sorted({entry.name for one in read_installed(environment).values() for entry in one.commands})
     wiring = read_wiring(locations)

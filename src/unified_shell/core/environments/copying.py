@@ -1,0 +1,280 @@
+"""Copying an environment, or the packages of an application's own interpreter, into a new environment of ours.
+
+The source is only read. Distributions go by way of the store, extras are carried over with their places rewritten, and
+what the copy loads is looked at afterwards: nothing of it may come from the source.
+"""
+
+import os
+import shutil
+import uuid
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import FlipLink, PlaceTree, Step
+from unified_shell.core.distributions.record import parse_record
+from unified_shell.core.errors import InterpreterUnusable, UshError, WordsOff
+from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, inside, join, shown
+from unified_shell.core.store.contents import Store
+
+from .adopted import foreign_distributions
+from .changing import check_name, ways_in
+from .contents import Contents, Distribution
+from .editions import check_base, make_edition, unrecorded_files
+from .filling import FetchWheel, fill_store
+from .known import Environment, find_environment
+from .layout import edition_place, link_place, link_target
+from .taking_over import holds_place, take_over
+
+__all__ = ["Source", "find_source", "plan_copy"]
+
+MOST_TOLD = 6
+TEXT_LIMIT_BYTES = 1_000_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Source:
+    """What is copied: its place, where its modules are, its base, what it holds; `ours` for one that ush made.
+
+    `whole` says that the place is an environment's, whose other files are its own too, and not an interpreter's.
+    """
+
+    title: str
+    prefix: Place
+    site: Place
+    base: InterpreterFacts
+    distributions: tuple[Distribution, ...]
+    extras: tuple[str, ...]
+    ours: Environment | None = None
+    whole: bool = True
+    sees_system: bool = False
+
+
+def find_source(text: str, host: Host, locations: Locations) -> Source:
+    """Return the environment of a name, or what is at a path: an environment, or an interpreter with packages in it.
+
+    Raises WordsOff for what is neither, InterpreterUnusable where its interpreter does not start.
+    """
+    place = os.path.normpath(join(host.working_directory, text)) if "/" in text else ""
+    if not place or inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
+        found = find_environment(text, host, locations)
+        if found.foreign:
+            return _foreign(found.prefix, host)
+        return _of_ours(found, probe(found.contents.interpreter, host))
+    return _foreign(Place(place), host)
+
+
+def _of_ours(found: Environment, base: InterpreterFacts) -> Source:
+    return Source(
+        title=f"the environment {found.name}",
+        prefix=found.prefix,
+        site=found.layout.site_packages,
+        base=base,
+        distributions=found.contents.distributions,
+        extras=unrecorded_files(found.prefix, found.short_version),
+        ours=found,
+    )
+
+
+def _foreign(place: Place, host: Host) -> Source:
+    python = (
+        place
+        if os.path.isfile(place)
+        else next(
+            (join(place, "bin", one) for one in ("python", "python3") if os.path.exists(join(place, "bin", one))), ""
+        )
+    )
+    if not python:
+        raise WordsOff(
+            f"{place} is neither an environment nor an interpreter: it has no bin/python",
+            next_step="give the folder that holds bin/python, or the interpreter's file",
+        )
+    facts = probe(python, host)
+    prefix = facts.environment_prefix or facts.prefix
+    site = next((one for one in facts.site_folders if inside(one, prefix)), "")
+    if not site:
+        raise WordsOff(f"{place} has no folder of packages of its own", next_step="ush look " + python)
+    base = facts
+    if facts.environment_prefix:
+        base = _base_of(facts, host)
+    distributions = foreign_distributions(site)
+    whole = bool(facts.environment_prefix)
+    return Source(
+        title=shown(prefix, host.home),
+        prefix=Place(prefix),
+        site=Place(site),
+        base=base,
+        distributions=distributions,
+        extras=_extras(Place(prefix), Place(site), whole=whole),
+        whole=whole,
+        sees_system=_sees_system(prefix),
+    )
+
+
+def _base_of(facts: InterpreterFacts, host: Host) -> InterpreterFacts:
+    """Return the interpreter that an environment was made on: its link leads there, or its prefix holds it."""
+    tried = [facts.real_executable]
+    tried += [join(facts.base_prefix, "bin", f"python{one}") for one in (facts.short_version, "3", "")]
+    for one in tried:
+        try:
+            found = probe(one, host)
+        except UshError:
+            continue
+        if not found.environment_prefix and found.short_version == facts.short_version:
+            return found
+    raise InterpreterUnusable(
+        f"the interpreter that {facts.environment_prefix} was made on is not to be found in {facts.base_prefix}",
+        next_step="ush interpreter list   (choose another of the same version: --interpreter)",
+    )
+
+
+def _sees_system(prefix: str) -> bool:
+    found = read_file(join(prefix, "pyvenv.cfg"))
+    text = found[0].decode("utf-8", "replace").lower().replace(" ", "") if found else ""
+    return "include-system-site-packages=true" in text
+
+
+def _extras(prefix: Place, site: Place, *, whole: bool) -> tuple[str, ...]:
+    """Return the files that no RECORD names, and those that hold the place itself, relative to the prefix."""
+    known: set[str] = set()
+    for folder in os.listdir(site):
+        record = read_file(join(site, folder, "RECORD")) if folder.endswith(".dist-info") else None
+        if record is not None:
+            known |= {os.path.normpath(join(site, row.path)) for row in parse_record(record[0], folder)}
+    top = prefix if whole else site
+    skeleton = {join(prefix, "pyvenv.cfg")}
+    found = []
+    for above, folders, files in os.walk(top):
+        folders[:] = [one for one in folders if one != "__pycache__" and not os.path.islink(join(above, one))]
+        for name in files:
+            path = join(above, name)
+            is_python = above == join(prefix, "bin") and name.startswith("python")
+            if path in skeleton or is_python or name.endswith(".pyc"):
+                continue
+            if path not in known or holds_place(path, prefix):
+                found.append(os.path.relpath(path, prefix))
+    return tuple(sorted(found))
+
+
+def plan_copy(
+    source: Source,
+    name: str,
+    facts: InterpreterFacts,
+    host: Host,
+    locations: Locations,
+    *,
+    fetch: FetchWheel,
+    own_files: bool = False,
+    progress: Callable[[str], None] = lambda _phase: None,
+) -> Change:
+    """Plan to make the environment `name` with all that a source holds; `fetch` is for what the store has lost."""
+    check_name(name, locations)
+    check_base(facts)
+    if facts.short_version != source.base.short_version:
+        raise WordsOff(
+            f"{facts.title} cannot take over what was installed for {source.base.title}",
+            next_step=f"ush interpreter get python {source.base.short_version}",
+        )
+    prefix = link_place(locations.data, name)
+    old = source.ours.contents if source.ours is not None else None
+    contents = replace(
+        old or Contents(name=name, identity="", interpreter=Place(""), python="", made_seconds=0.0),
+        name=name,
+        identity=str(uuid.uuid4()),
+        interpreter=facts.real_executable,
+        python=facts.full_version,
+        made_seconds=now_seconds(),
+        own_files=own_files,
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        store = Store(locations.data)
+        distributions = source.distributions
+        if source.ours is None:
+            taken = []
+            for number, one in enumerate(distributions, 1):
+                progress(f"take over, {number} of {len(distributions)}")
+                taken.append(take_over(one, source.prefix, source.site, store, staging).distribution)
+            distributions = tuple(taken)
+        held = replace(contents, distributions=distributions)
+        ready = fill_store(distributions, fetch, store, staging, facts, host=host, progress=progress)
+        tree = join(staging, "tree")
+        make_edition(tree, prefix, held, facts, ready, host=host)
+        for extra in source.extras:
+            _carry(join(source.prefix, extra), join(tree, extra), source.prefix, prefix)
+        return (
+            PlaceTree(staged=tree, target=edition_place(locations.data, name, 1)),
+            FlipLink(link=prefix, before="", after=link_target(name, 1)),
+        )
+
+    return Change(plan=_plan(source, name, facts, prefix, host), prepare=prepare)
+
+
+def _carry(source: str, target: str, old: str, new: str) -> None:
+    """Copy a file that nobody records; a text that names the old place names the new one."""
+    if os.path.lexists(target):
+        return
+    os.makedirs(os.path.dirname(target), exist_ok=True)
+    shutil.copy2(source, target, follow_symlinks=False)
+    if os.path.islink(target) or os.path.getsize(target) > TEXT_LIMIT_BYTES:
+        return
+    with open(target, "rb") as file:
+        content = file.read()
+    if os.fsencode(old) in content and b"\0" not in content:
+        with open(target, "wb") as file:
+            file.write(content.replace(os.fsencode(old), os.fsencode(new)))
+
+
+def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, host: Host) -> Plan:
+    size = sum(os.path.getsize(join(source.prefix, one)) for one in source.extras if _is_file(source.prefix, one))
+    lines = [
+        PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
+        PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(facts.real_executable, host.home)}"),
+        PlanLine(
+            kind=LineKind.ADD,
+            subject=f"{len(source.distributions)} distributions",
+            detail=_some([f"{one.name} {one.version}" for one in source.distributions]),
+        ),
+    ]
+    if source.extras:
+        lines.append(
+            PlanLine(
+                kind=LineKind.NOTE,
+                subject=f"{len(source.extras)} files that no package brought come along, {shown_size(size)}",
+                detail=_some(source.extras),
+            )
+        )
+    if source.sees_system:
+        lines.append(
+            PlanLine(
+                kind=LineKind.WARNING,
+                subject="the source also sees the packages of its base; the copy does not",
+                detail=f"ush look {facts.real_executable}",
+            )
+        )
+    if not source.whole:
+        lines.append(
+            PlanLine(kind=LineKind.NOTE, subject="the interpreter itself stays where it is; the copy needs it there")
+        )
+    return Plan(
+        words=f"environment copy {source.title} {name}",
+        aim=f"Copy {source.title} into the environment {name} ({facts.title})",
+        lines=tuple(lines),
+        disk_bytes=20_000,
+        afterwards=ways_in(name, prefix, host),
+    )
+
+
+def _is_file(prefix: str, name: str) -> bool:
+    return os.path.isfile(join(prefix, name))
+
+
+def _some(names: Sequence[str]) -> str:
+    more = len(names) - MOST_TOLD
+    return ", ".join(names[:MOST_TOLD]) + (f" and {more} more" if more > 0 else "")

@@ -1,0 +1,95 @@
+"""Protecting environments from change, and registering one in place that something else made."""
+
+import os
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import DropRecord, PutRecord
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown, to_json_text, to_record_text
+
+from .adopted import ADOPTED, PROTECTED, is_protected, read_foreign, records_file
+from .changing import check_name
+from .known import Environment
+
+__all__ = ["plan_adopt", "plan_forget", "plan_protect"]
+
+
+def plan_protect(environment: Environment, locations: Locations, *, protected: bool) -> Change:
+    """Plan to protect an environment, or to say that it may be changed again."""
+    name, word = environment.name, "protect" if protected else "unprotect"
+    if environment.foreign:
+        raise Refused(
+            f"{name} was made by something else, at {environment.prefix}; ush never changes it in place",
+            next_step=f"ush environment copy {name} NEW   (the copy can be changed)",
+        )
+    aim = f"Protect the environment {name} from change" if protected else f"Let the environment {name} be changed"
+    nothing = (
+        f"{name} {'is' if protected else 'is not'} protected" if is_protected(name, locations) is protected else ""
+    )
+    path, keys = records_file(locations), (PROTECTED, name)
+    step = (
+        PutRecord(path=path, keys=keys, before="", after=to_json_text(True))  # noqa: FBT003 - the value itself
+        if protected
+        else DropRecord(path=path, keys=keys, before=to_json_text(True))  # noqa: FBT003 - the value itself
+    )
+    line = PlanLine(
+        kind=LineKind.NOTE,
+        subject="packages and wiring in it are refused from now on" if protected else "it can be changed from now on",
+        detail="a copy can be made: ush environment copy" if protected else "",
+    )
+    plan = Plan(words=f"environment {word} {name}", aim=aim, lines=(line,), nothing_to_do=nothing)
+    return Change(plan=plan, prepare=lambda _staging: (step,))
+
+
+def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Change:
+    """Plan to register an environment in place; nothing is written into it."""
+    place = Place(os.path.normpath(join(host.working_directory, folder)))
+    check_name(name, locations)
+    contents = read_foreign(name, place)
+    step = PutRecord(
+        path=records_file(locations), keys=(ADOPTED, name), before="", after=to_json_text(to_record_text(place))
+    )
+    count = len(contents.distributions)
+    plan = Plan(
+        words=f"environment adopt {folder}",
+        aim=f"Adopt {shown(place, host.home)} as the environment {name}",
+        lines=(
+            PlanLine(
+                kind=LineKind.ADD,
+                subject=f"environment {name}",
+                detail=f"Python {contents.python}, {count} distributions",
+            ),
+            PlanLine(
+                kind=LineKind.NOTE, subject="it stays where it is and counts as protected: ush does not change it"
+            ),
+        ),
+        afterwards=(
+            f"Run something in it:  ush environment run {name} -- python",
+            f"To change it, copy:   ush environment copy {name} NEW",
+        ),
+    )
+    return Change(plan=plan, prepare=lambda _staging: (step,))
+
+
+def plan_forget(environment: Environment, host: Host, locations: Locations) -> Change:
+    """Plan to forget an adopted environment; its folder stays."""
+    name = environment.name
+    step = DropRecord(
+        path=records_file(locations),
+        keys=(ADOPTED, name),
+        before=to_json_text(to_record_text(environment.prefix)),
+    )
+    plan = Plan(
+        words=f"environment drop {name}",
+        aim=f"Forget the environment {name}",
+        lines=(
+            PlanLine(
+                kind=LineKind.REMOVE,
+                subject=f"environment {name}",
+                detail=f"{shown(environment.prefix, host.home)} stays",
+            ),
+        ),
+    )
+    return Change(plan=plan, prepare=lambda _staging: (step,))

@@ -1,0 +1,152 @@
+"""Environments that something else made, or that are not to be changed: adopted, protected, copied."""
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from support.account import Account, visible_state
+from support.digests import digest_of_tree
+from support.hand_made import VERSION, hand_made
+from support.sources import source
+from support.wheels import wheel
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> Path:
+    """Made elsewhere: distributions with a command and a data file, and files that nobody records."""
+    wheels = [
+        wheel(
+            tmp_path / "w",
+            "hivehum",
+            requires=["combgraph"],
+            commands=["hum = hivehum:main"],
+            files={"hivehum.py": b"def main():\n    print('hums')\n"},
+        ),
+        wheel(
+            tmp_path / "w",
+            "combgraph",
+            files={
+                "combgraph/__init__.py": b"",
+                "combgraph-1.0.data/data/share/comb.txt": b"wax",
+                "combgraph-1.0.data/scripts/comb": b"#!python\nprint('comb')\n",
+            },
+        ),
+    ]
+    place = tmp_path / "far away"
+    site = f"lib/python{VERSION}/site-packages"
+    extras = {
+        f"{site}/loose.py": "where = __file__\n",
+        f"{site}/more.pth": f"{place}/more\n",
+        "more/further.py": "where = __file__\n",
+        "bin/own-tool": f"#!{place}/bin/python\nimport combgraph, sys\nprint(sys.prefix)\n",
+    }
+    made = hand_made(place, wheels, extras)
+    (made / "bin/own-tool").chmod(0o755)
+    return made
+
+
+def test_a_copy_stands_alone_and_its_source_is_untouched(account: Account, made: Path) -> None:
+    before = digest_of_tree(str(made))
+    done = account.ush("environment", "copy", made, "field", "--yes")
+    assert "2 distributions" in done.out
+    assert "loose.py" in done.out
+    assert digest_of_tree(str(made)) == before
+    made.rename(made.with_name("hidden"))
+    account.ush("verify", "field")
+    prefix = account.environment("field")
+    for command, said in [("hum", "hums"), ("comb", "comb"), ("own-tool", str(prefix))]:
+        assert (
+            subprocess.run([prefix / "bin" / command], capture_output=True, text=True, check=True).stdout
+            == f"{said}\n"
+        )
+    assert (prefix / "share/comb.txt").read_text() == "wax"
+    where = "import loose, further; print(loose.where); print(further.where)"
+    found = account.ush("environment", "run", "field", "--", "python", "-c", where).out.splitlines()
+    assert all(one.startswith(str(prefix)) for one in found)
+    left = subprocess.run(["grep", "-rlF", str(made), f"{prefix}/"], capture_output=True, text=True, check=False)
+    assert left.stdout == ""
+    account.ush("undo", "--yes")
+    assert not prefix.exists()
+
+
+def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: Account, made: Path) -> None:
+    before, account_before = digest_of_tree(str(made)), visible_state(account.home)
+    account.ush("environment", "adopt", made, "--name", "old", "--yes")
+    assert account.ush("environment", "run", "old", "--", "hum").out == "hums\n"
+    account.ush("verify", "old")
+    shown = account.ush("environment", "show", "old").out
+    assert "by something else" in shown
+    assert "a person" in account.ush("package", "list", "-e", "old").out
+    for words in (
+        ("package", "get", "nectar"),
+        ("package", "drop", "hivehum"),
+        ("path", "add", "/tmp"),
+        ("variable", "add", "X", "1"),
+    ):
+        refused = account.ush(*words, "-e", "old", "--yes", code=3)
+        assert "environment copy old NEW" in refused.err
+    assert "never changes it" in account.ush("environment", "unprotect", "old", "--yes", code=3).err
+    account.ush("environment", "copy", "old", "new", "--yes")
+    account.ush("package", "drop", "hivehum", "-e", "new", "--yes")
+    assert not (account.environment("new") / "bin/hum").exists()
+    assert (made / "bin/hum").exists()
+    account.ush("environment", "drop", "old", "--yes")
+    assert digest_of_tree(str(made)) == before
+    account.ush("undo", "1", "--through", "--yes", code=None)
+    for _ in range(9):
+        if account.ush("undo", "--yes", code=None).code:
+            break
+    assert account_before.keys() <= visible_state(account.home).keys()
+
+
+def test_a_protected_one_refuses_until_it_is_said_otherwise(apiary: Account) -> None:
+    apiary.ush("package", "get", "hivehum", "-e", "hive", "--yes")
+    apiary.ush("environment", "protect", "hive", "--yes")
+    before = visible_state(apiary.home)
+    for words in (
+        ("package", "get", "combgraph", "-e", "hive"),
+        ("package", "refresh", "-e", "hive"),
+        ("environment", "drop", "hive"),
+    ):
+        refused = apiary.ush(*words, "--yes", code=3)
+        assert "unprotect hive" in refused.err
+    assert visible_state(apiary.home) == before
+    apiary.ush("environment", "copy", "hive", "mine", "--yes")
+    apiary.ush("package", "get", "swarmcast", "-e", "mine", "--yes")
+    apiary.ush("verify", "mine")
+    same = f"lib/python{VERSION}/site-packages/hivehum/__init__.py"
+    one, two = (apiary.environment(name) / same for name in ("hive", "mine"))
+    assert os.path.samefile(one, two) or one.read_bytes() == two.read_bytes()
+    apiary.ush("environment", "copy", "hive", "own", "--own-files", "--yes")
+    assert not os.path.samefile(one, apiary.environment("own") / same)
+    apiary.ush("environment", "unprotect", "hive", "--yes")
+    assert "is not protected" in apiary.ush("environment", "unprotect", "hive", "--yes").out
+    apiary.ush("package", "get", "combgraph", "-e", "hive", "--yes")
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "said"),
+    [
+        (("copy", "nothing-here", "new"), 2, "no environment named"),
+        (("copy", "/usr/share", "new"), 2, "neither an environment nor an interpreter"),
+        (("adopt", "/usr/share"), 2, "is no environment"),
+        (("copy", "hive", "hive"), 3, "there is an environment named hive"),
+        (("copy", "hive", "a/b"), 2, "cannot be an environment's name"),
+    ],
+)
+def test_what_cannot_be_copied_is_told(account: Account, words: tuple[str, ...], code: int, said: str) -> None:
+    account.new_environment()
+    before = visible_state(account.home)
+    assert said in account.ush("environment", *words, "--yes", code=code).err
+    assert visible_state(account.home) == before
+
+
+def test_what_was_built_here_is_copied_too(account: Account, tmp_path: Path) -> None:
+    account.ush("index", "add", "own", tmp_path, "--yes")
+    source(tmp_path, "mite-count")
+    account.new_environment()
+    account.ush("package", "get", "mite-count", "--allow-build", "mite-count", "-e", "hive", "--yes")
+    account.ush("environment", "copy", "hive", "mine", "--yes")
+    account.ush("verify", "mine")
