@@ -59,6 +59,8 @@ WORKERS = {
     "Rules",
     "Wish",
     "Source",
+    "LockWish",
+    "Settled",
     "MetadataReader",
     "SourceBuilder",
     "_Hooks",

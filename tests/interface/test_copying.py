@@ -74,7 +74,9 @@ def test_a_copy_stands_alone_and_its_source_is_untouched(account: Account, made:
 def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: Account, made: Path) -> None:
     before, account_before = digest_of_tree(str(made)), visible_state(account.home)
     account.ush("environment", "adopt", made, "--name", "old", "--yes")
-    assert account.ush("environment", "run", "old", "--", "hum", more={"PYTHONDONTWRITEBYTECODE": "1"}).out == "hums\n"
+    assert (
+        account.ush("environment", "run", "old", "--", "hum", more={"PYTHONDONTWRITEBYTECODE": "1"}).out == "hums\n"
+    )
     account.ush("verify", "old")
     shown = account.ush("environment", "show", "old").out
     assert "by something else" in shown

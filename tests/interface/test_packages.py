@@ -8,6 +8,7 @@ import pytest
 from support.account import Account, visible_state
 from support.sources import source
 from support.wheels import wheel
+from unified_shell.core.machine.digests import digest_of_file
 
 
 @pytest.fixture
@@ -157,3 +158,68 @@ def test_sources_are_carried_and_served_too(account: Account, field: Path, tmp_p
     there = tmp_path / "there"
     account.ush("index", "copy", there, "mite-count", "--allow-build", "mite-count")
     assert sorted(one.name for one in there.iterdir()) == ["combgraph-1.0-py3-none-any.whl", "mite_count-1.0.tar.gz"]
+
+
+LOCK = """lock-version = "1.0"
+created-by = "a test"
+{head}
+[[packages]]
+name = "hivehum"
+version = "2.0"
+dependencies = [{{ name = "combgraph" }}]
+wheels = [{{ path = "{hivehum}", hashes = {{ sha256 = "{hivehum_hash}" }} }}]
+
+[[packages]]
+name = "combgraph"
+version = "1.0"
+wheels = [{{ url = "{combgraph}", hashes = {{ sha256 = "{combgraph_hash}" }} }}]
+
+[[packages]]
+name = "elsewhere"
+marker = "sys_platform == 'win32'"
+version = "1.0"
+wheels = [{{ url = "https://nowhere.example/elsewhere-1.0-py3-none-any.whl", hashes = {{ sha256 = "00" }} }}]
+"""
+
+
+def test_a_lock_is_installed_without_solving_and_drift_is_told(account: Account, tmp_path: Path) -> None:
+    account.new_environment()
+    one, two = wheel(tmp_path / "w", "hivehum", "2.0", requires=["combgraph"]), wheel(tmp_path / "w", "combgraph")
+    fields = {
+        "head": "",
+        "hivehum": "w/" + one.name,
+        "hivehum_hash": digest_of_file(str(one)),
+        "combgraph": two.as_uri(),
+        "combgraph_hash": digest_of_file(str(two)),
+    }
+    lock = tmp_path / "pylock.toml"
+    lock.write_text(LOCK.format(**fields))
+    words = ("package", "get", "--lock", lock, "-e", "hive", "--yes")
+    account.ush(*words)
+    assert (version_in(account, "hivehum"), version_in(account, "combgraph")) == ("2.0", "1.0")
+    assert "as locked" in account.ush("environment", "show", "hive").out
+    assert "holds what" in account.ush(*words).out
+    account.ush("verify", "hive")
+    account.ush("index", "add", "own", tmp_path / "w", "--yes")
+    wheel(tmp_path / "w", "nectar")
+    account.ush("package", "get", "nectar", "-e", "hive", "--yes")
+    assert "nectar 1.0 is not in the lock" in account.ush("environment", "show", "hive").out
+    account.ush(*words)
+    assert version_in(account, "nectar") == "", "exactly what the lock holds"
+    before = visible_state(account.home)
+    for change, code, said in [
+        ({"hivehum_hash": "0" * 64}, 4, "is not what was promised"),
+        ({"head": "environments = [\"sys_platform == 'win32'\"]"}, 4, "has nothing for Python"),
+        ({"head": "requires-python = '<3'"}, 4, "has nothing for Python"),
+        ({"head": "packages = 3"}, 2, "is no TOML"),
+        ({"head": "environments = 3"}, 2, "is no lock file as the standard has it"),
+        ({"combgraph": "https://nowhere.example/combgraph-1.0.tar.gz"}, 2, "is no lock file"),
+    ]:
+        account.ush("environment", "new", "other", "--yes", code=None)
+        lock.write_text(LOCK.format(**{**fields, **change}))
+        refused = account.ush("package", "get", "--lock", lock, "-e", "other", "--yes", code=None)
+        assert (refused.code, said in refused.err) == (code, True), refused.err
+    account.ush("environment", "drop", "other", "--yes")
+    lock.unlink()
+    assert "cannot be read" in account.ush("environment", "show", "hive").out
+    assert visible_state(account.home) == before

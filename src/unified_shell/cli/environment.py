@@ -1,12 +1,16 @@
 """`ush environment`."""
 
 import os
+from typing import TYPE_CHECKING
 
 import click
 
 from .beginnings import VerbGroup
 from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from unified_shell.core.environments.known import Environment
 
 __all__ = ["environment"]
 
@@ -94,14 +98,29 @@ def show(bench: Workbench, name: str, *, as_json: bool) -> None:
 
     found = find_environment(name, bench.host, bench.locations)
     installed = read_installed(found)
+    drift = _drift(bench, found)
     if as_json:
         commands = sorted(entry.name for one in installed.values() for entry in one.commands)
         imports = {key: list(one.imports) for key, one in installed.items()}
         bench.screen.result(
-            json_text("environment", {"environment": found, "commands": commands, "imports": imports})
+            json_text("environment", {"environment": found, "commands": commands, "imports": imports, "drift": drift})
         )
     else:
-        print_environment(bench.screen, found, installed, bench.host.home)
+        print_environment(bench.screen, found, installed, bench.host.home, drift)
+
+
+def _drift(bench: Workbench, found: "Environment") -> tuple[str, ...]:
+    """Say how an environment differs from its lock, where it has one."""
+    if not found.contents.lock:
+        return ()
+    from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.lock_files import drift_from_lock
+    from unified_shell.core.errors import UshError
+
+    try:
+        return drift_from_lock(found, base_of(found, bench.host))
+    except UshError as error:
+        return (error.what,)
 
 
 @environment.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})

@@ -28,6 +28,7 @@ def package() -> None:
 @click.option(
     "--from", "index", default="", metavar="INDEX", help="Take what is named from this index only, from now on."
 )
+@click.option("--lock", default="", metavar="FILE", help="Exactly what a lock file (pylock.toml) holds; no solving.")
 @wish_options
 @offline
 @in_environment
@@ -38,6 +39,7 @@ def get(
     requirements: tuple[str, ...],
     *,
     index: str,
+    lock: str,
     words: WishWords,
     only_cached: bool,
     name: str,
@@ -55,6 +57,9 @@ def get(
     from unified_shell.core.verification.arrivals import arrivals, with_checks
 
     bench.offline = only_cached
+    if lock:
+        _get_locked(bench, lock, words, name, how, alone=not requirements)
+        return
     wish = words.wish(requirements, bench.host.working_directory)
     before = choose_environment(name, bench.host, bench.locations)
     named = [canonicalize_name(one.name) for one in wish.requests]
@@ -72,6 +77,37 @@ def get(
         return arrivals(before, choose_environment(name, bench.host, bench.locations))
 
     perform(bench, make, how, tell=tell)
+
+
+def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: How, *, alone: bool) -> None:
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.changing import base_of
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.environments.lock_files import LockWish, plan_lock
+    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.verification.arrivals import with_checks
+
+    if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
+        raise WordsOff(
+            "a lock says all there is to say; nothing can be asked for besides",
+            next_step=f"ush package get --lock {lock}   then ush package get NAME",
+        )
+
+    wish = LockWish(path=lock, rules=words.rules(), extras=tuple(words.extras), groups=tuple(words.groups))
+
+    def make() -> Change:
+        environment = choose_environment(name, bench.host, bench.locations)
+        change = plan_lock(
+            wish,
+            environment,
+            bench.indexes,
+            bench.host,
+            bench.locations,
+            progress=bench.tell_progress,
+        )
+        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
+
+    perform(bench, make, how)
 
 
 @package.command("list")

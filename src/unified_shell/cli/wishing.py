@@ -9,6 +9,7 @@ import click
 
 if TYPE_CHECKING:
     from unified_shell.core.environments.packages import Wish
+    from unified_shell.core.resolution.target import Rules
 
 __all__ = ["WishWords", "wish_options"]
 
@@ -29,13 +30,9 @@ class WishWords:
 
     def wish(self, requirements: Sequence[str], directory: str) -> "Wish":
         """Return the wish, with the requirements that were typed; raises WordsOff where nothing is asked for."""
-        from packaging.utils import canonicalize_name
-
         from unified_shell.core.environments.packages import Wish, parse_request
         from unified_shell.core.environments.requirement_files import read_requirements
         from unified_shell.core.errors import WordsOff
-        from unified_shell.core.machine.clock import end_of_day
-        from unified_shell.core.resolution.target import Rules
 
         requests = [parse_request(text, directory) for text in requirements]
         requests += [one for path in self.files for one in read_requirements(path, self.extras, self.groups)]
@@ -43,14 +40,23 @@ class WishWords:
             raise WordsOff("nothing is asked for", next_step="name packages, or give   --file pyproject.toml")
         return Wish(
             requests=tuple(requests),
-            rules=Rules(
-                built=frozenset(map(canonicalize_name, self.built)),
-                from_source=frozenset(map(canonicalize_name, self.from_source)),
-                as_of=end_of_day(self.as_of) if self.as_of else "",
-                lowest=self.lowest,
-            ),
+            rules=self.rules(),
             constraints=read_requirements(self.bounds) if self.bounds else None,
             overrides=read_requirements(self.overriding) if self.overriding else None,
+        )
+
+    def rules(self) -> "Rules":
+        """Return the rules alone, without bounds."""
+        from packaging.utils import canonicalize_name
+
+        from unified_shell.core.machine.clock import end_of_day
+        from unified_shell.core.resolution.target import Rules
+
+        return Rules(
+            built=frozenset(map(canonicalize_name, self.built)),
+            from_source=frozenset(map(canonicalize_name, self.from_source)),
+            as_of=end_of_day(self.as_of) if self.as_of else "",
+            lowest=self.lowest,
         )
 
 

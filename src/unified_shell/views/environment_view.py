@@ -17,9 +17,15 @@ __all__ = ["print_chains", "print_environment", "print_packages"]
 
 
 def print_environment(
-    screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed], home: str
+    screen: Screen,
+    environment: Environment,
+    installed: Mapping[NormalizedName, Installed],
+    home: str,
+    drift: Sequence[str] = (),
 ) -> None:
-    """Write where an environment is, how it is entered, its packages, and a line for each command."""
+    """Write where an environment is, how it is entered, its packages, and a line for each command; `drift` is how it
+    differs from its lock.
+    """
     contents = environment.contents
     heading(screen, f"Environment {environment.name}")
     print_rows(
@@ -28,6 +34,7 @@ def print_environment(
             ("where", shown(environment.prefix, home)),
             ("interpreter", f"Python {contents.python}, {shown(contents.interpreter, home)}"),
             ("made", f"{shown_time(contents.made_seconds)}, {_by_whom(environment)}"),
+            *_locked(environment, home, drift),
             *_ways_in(environment, home),
         ],
     )
@@ -45,6 +52,13 @@ def _by_whom(environment: Environment) -> str:
         return "by something else; ush does not change it (ush environment copy makes one that can be)"
     own = "; its files are its own" if environment.contents.own_files else ""
     return f"edition {environment.edition}{own}{'; protected' if environment.protected else ''}"
+
+
+def _locked(environment: Environment, home: str, drift: Sequence[str]) -> list[tuple[str, str]]:
+    if not environment.contents.lock:
+        return []
+    place = shown(environment.contents.lock, home)
+    return [("lock", f"{place}: {'as locked' if not drift else 'it differs'}"), *(("", one) for one in drift)]
 
 
 def _ways_in(environment: Environment, home: str) -> list[tuple[str, str]]:

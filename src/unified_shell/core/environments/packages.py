@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.plan import Change
 from unified_shell.core.distributions.sources import is_source_name, source_parts
 from unified_shell.core.distributions.tags import supported_tags
 from unified_shell.core.distributions.wheels import parse_wheel_name
@@ -24,12 +24,12 @@ from unified_shell.core.resolution.reading_metadata import fetch_file
 from unified_shell.core.resolution.target import Present, Rules, Target
 from unified_shell.core.transfers.addresses import address_of_folder
 
-from .changing import base_of, next_edition
+from .changing import base_of
 from .contents import Distribution
 from .filling import FetchWheel
 from .installed import installed_metadata
 from .known import Environment, check_changeable
-from .package_plans import package_plan
+from .settled import Settled
 from .source_builds import SourceBuilder
 
 __all__ = ["Wish", "parse_request", "plan_get", "plan_refresh", "refetching", "solve_alone", "target_of"]
@@ -193,29 +193,13 @@ class _Solving:
             locations.cache,
             read_source=builder.metadata,
         )
-        distributions = _distributions(solution, wanted, environment)
         contents = replace(
             environment.contents,
             constraints=tuple(map(str, rules.constraints)),
             overrides=tuple(map(str, rules.overrides)),
         )
-        if contents == environment.contents and set(distributions) == set(contents.distributions):
-            plan = Plan(words=words, aim=nothing, nothing_to_do=nothing)
-            return Change(plan=plan, prepare=lambda _staging: ())
-        prepare = next_edition(
-            environment,
-            distributions,
-            facts,
-            self._fetching(solution, builder),
-            contents=contents,
-            host=self.host,
-            locations=locations,
-            progress=self.progress,
-        )
-        plan = package_plan(
-            environment, distributions, solution, locations, words=words, aim=f"{aim} ({facts.title})"
-        )
-        return Change(plan=plan, prepare=prepare)
+        settled = Settled(environment=environment, facts=facts, client=client, locations=locations, builder=builder)
+        return settled.change(solution, wanted, contents, words=words, aim=aim, nothing=nothing)
 
     def _rules(self) -> Rules:
         """Return the wish's rules, with what the environment holds to: its own bounds, and what was built for it."""
@@ -234,15 +218,6 @@ class _Solving:
             progress=self.progress,
             rules=rules,
         )
-
-    def _fetching(self, solution: Solution, builder: SourceBuilder) -> FetchWheel:
-        by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}
-
-        def fetch(one: Distribution) -> str:
-            path = fetch_file(by_hash[one.sha256], self.client, self.locations.cache)
-            return path if path.endswith(".whl") else builder.wheel(path, one.sha256, one.name, one.version)
-
-        return fetch
 
 
 def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
@@ -291,27 +266,3 @@ def _present(environment: Environment) -> dict[NormalizedName, Present]:
         for one in environment.contents.distributions
         if one.name in metadata
     }
-
-
-def _distributions(
-    solution: Solution, wanted: Mapping[NormalizedName, Requirement], environment: Environment
-) -> tuple[Distribution, ...]:
-    found = []
-    for name, one in sorted(solution.chosen.items()):
-        requested = str(wanted[name]) if name in wanted else ""
-        before = environment.contents.find(name)
-        if one.present and before is not None:
-            found.append(replace(before, requested=requested))
-            continue
-        found.append(
-            Distribution(
-                name=name,
-                version=one.version,
-                sha256=one.file.sha256,
-                wheel=one.file.name,
-                index=one.index,
-                requested=requested,
-                address=one.file.address if one.direct else "",
-            )
-        )
-    return tuple(found)
