@@ -28,6 +28,7 @@ NOUNS = (
     ("Get", "package", "package:package", "Packages in an environment: got from an index, dropped, listed."),
     ("Get", "command", "command:command", "Single commands: which candidate answers, and getting one."),
     ("Get", "index", "index:index", "Where packages come from; serving a folder of wheels."),
+    ("Get", "store", "store:store", "Unpacked packages, kept once and shared: what uses them, sweeping, mending."),
     ("Get", "catalog", "catalog:catalog", "Where descriptions come from: how interpreters and suites are obtained."),
     ("Wire", "path", "path:path", "Directories on PATH and other search paths in new sessions."),
     ("Wire", "variable", "variable:variable", "Variables in new sessions."),

@@ -30,7 +30,7 @@ from .filling import FetchWheel
 from .installed import installed_metadata
 from .known import Environment, check_changeable
 from .settled import Settled
-from .source_builds import SourceBuilder
+from .source_builds import SourceBuilder, built_before
 
 __all__ = ["Wish", "parse_request", "plan_get", "plan_refresh", "refetching", "solve_alone", "target_of"]
 
@@ -224,10 +224,11 @@ def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
     """Return what fetches a wheel that an environment has already, should the store have lost it."""
 
     def fetch(one: Distribution) -> str:
-        if one.address or one.source:
-            raise CouldNot(
-                f"{one.wheel} is needed again (it was written to in the store), and comes from no index",
-                next_step=f"ush package refresh {one.name}",
+        if (kept := built_before(one, locations)) is not None:
+            return kept
+        if one.address and not one.source:
+            return fetch_file(
+                IndexFile(name=one.wheel, address=one.address, sha256=one.sha256), client, locations.cache
             )
         found = client.find(one.name) if client.indexes else None
         file = next((file for file in (found.files if found else ()) if file.sha256 == one.sha256), None)

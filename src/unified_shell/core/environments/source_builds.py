@@ -43,7 +43,7 @@ from .editions import make_edition
 from .filling import fill_store
 from .layout import Layout
 
-__all__ = ["SourceBuilder"]
+__all__ = ["SourceBuilder", "built_before"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -182,6 +182,16 @@ class SourceBuilder:
         log = join(self.locations.cache, "logs", f"build-{project}.log")
         os.makedirs(os.path.dirname(log), exist_ok=True)
         return Workshop(folder=work, log=log, host=self.host, progress=self.progress)
+
+
+def built_before(one: Distribution, locations: Locations) -> str | None:
+    """Return the path of a wheel that was built here and is kept, or None."""
+    top = join(locations.cache, "built", one.source_sha256) if one.source_sha256 else ""
+    for kind in os.listdir(top) if top and os.path.isdir(top) else ():
+        path = join(top, kind, one.wheel)
+        if os.path.isfile(path) and digest_of_file(path) == one.sha256:
+            return path
+    return None
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,83 @@
+"""`ush store`."""
+
+import sys
+
+import click
+
+from .beginnings import VerbGroup
+from .performing import How, change_options, perform
+from .workbench import Workbench, pass_bench
+
+__all__ = ["store"]
+
+
+@click.group(cls=VerbGroup)
+def store() -> None:
+    """Unpacked packages, kept once and shared by environments."""
+
+
+@store.command()
+@click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_bench
+def show(bench: Workbench, *, thorough: bool, as_json: bool) -> None:
+    """Show what the store holds, how large it is, what uses it. Exit code 1 if anything in it was written to."""
+    from unified_shell.core.environments.store_usage import read_store
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.store_view import print_store
+
+    entries = read_store(bench.locations, thorough=thorough)
+    if as_json:
+        bench.screen.result(json_text("store", entries))
+    else:
+        print_store(bench.screen, entries)
+    if any(one.damaged for one in entries):
+        click.get_current_context().exit(1)
+
+
+@store.command()
+@click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead.")
+@click.option("--plan", "only_plan", is_flag=True, help="Show what would go, and change nothing.")
+@pass_bench
+def sweep(bench: Workbench, *, yes: bool, only_plan: bool) -> None:
+    """Take out what no environment uses, nor undo could bring back. It is fetched again when it is wanted again."""
+    from unified_shell.core.changes.locks import scope_lock
+    from unified_shell.core.environments.store_usage import read_store, sweep_store
+    from unified_shell.core.errors import Refused
+    from unified_shell.core.machine.disks import shown_size
+    from unified_shell.views.store_view import print_unused
+
+    unused = [one for one in read_store(bench.locations) if one.is_unused]
+    print_unused(bench.screen, unused)
+    if not unused or only_plan:
+        return
+    if not yes:
+        if not sys.stdin.isatty():
+            raise Refused(
+                "there is no terminal to ask at; nothing was changed", next_step="the same again with --yes"
+            )
+        if not click.confirm("Go ahead?", default=True, err=True):
+            click.get_current_context().exit(3)
+    waiting = lambda holder: bench.screen.say(f"waiting for: {holder}")  # noqa: E731 - one word for the lock
+    with scope_lock(bench.locations.data, bench.locations.scope.value, words="store sweep", on_wait=waiting):
+        # Meanwhile another one may have begun to use some of it.
+        still = {one.sha256 for one in read_store(bench.locations) if one.is_unused}
+        freed = sweep_store([one for one in unused if one.sha256 in still], bench.locations)
+    bench.screen.result(f"Done: {shown_size(freed)} are free again.")
+
+
+@store.command()
+@click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
+@change_options
+@pass_bench
+def mend(bench: Workbench, *, thorough: bool, how: How) -> None:
+    """Have what was written to anew, in the store and in every environment that shares it."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.mending import plan_mend
+    from unified_shell.core.environments.store_usage import read_store
+
+    def make() -> Change:
+        damaged = [one for one in read_store(bench.locations, thorough=thorough) if one.damaged]
+        return plan_mend(damaged, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
+
+    perform(bench, make, how)

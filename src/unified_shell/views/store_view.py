@@ -1,0 +1,47 @@
+"""What the store holds, as a person reads it."""
+
+from collections.abc import Sequence
+
+from unified_shell.core.environments.store_usage import StoreEntry
+from unified_shell.core.machine.disks import shown_size
+
+from .screen import Screen
+from .tables import print_table
+
+__all__ = ["print_store", "print_unused"]
+
+
+def print_store(screen: Screen, entries: Sequence[StoreEntry]) -> None:
+    """Write each content with its size and users, then the sum, and what to do about it."""
+    if not entries:
+        screen.result("The store is empty: no package was got yet.")
+        return
+    rows = [(one.title, shown_size(one.size_bytes), _use(one), _damage(one)) for one in entries]
+    print_table(screen, ("package", "size", "used by", "written to since"), rows)
+    unused = [one for one in entries if one.is_unused]
+    total, free = sum(one.size_bytes for one in entries), sum(one.size_bytes for one in unused)
+    screen.result(f"\n{len(entries)} packages, {shown_size(total)}; {len(unused)} of them unused, {shown_size(free)}")
+    if any(one.damaged for one in entries):
+        screen.result("Next: ush store mend")
+    elif unused:
+        screen.result("Next: ush store sweep")
+
+
+def print_unused(screen: Screen, entries: Sequence[StoreEntry]) -> None:
+    """Write what would be taken out."""
+    if not entries:
+        screen.result("Nothing to take out: all that is there is used, or kept for undo (ush journal).")
+        return
+    screen.result("Plan: Take out of the store what nothing uses")
+    print_table(screen, ("package", "size"), [(one.title, shown_size(one.size_bytes)) for one in entries], indent=2)
+
+
+def _use(one: StoreEntry) -> str:
+    if one.used_by:
+        return ", ".join(one.used_by)
+    return "kept for undo" if one.kept else "nothing"
+
+
+def _damage(one: StoreEntry) -> str:
+    more = len(one.damaged) - 2
+    return ", ".join(one.damaged[:2]) + (f" and {more} more" if more > 0 else "")
