@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from support import kill_driver
-from support.account import BASE_PYTHON, Account, visible_state
+from support.account import BASE_PYTHON, Account, environment_state, visible_state
 from support.interpreters import script_tree
 from unified_shell.demo.study import make_study_index
 
@@ -171,6 +171,7 @@ class Commands(RuleBasedStateMachine):
     def teardown(self) -> None:
         try:
             if self.history:
+                self._compare_with_a_fresh_one()
                 while self.history:
                     assert self._run("undo", "--yes") == 0
                     self.history.pop()
@@ -180,6 +181,22 @@ class Commands(RuleBasedStateMachine):
             self.driver.stdin.close()
             self.driver.wait()
             shutil.rmtree(self.top)
+
+    def _compare_with_a_fresh_one(self) -> None:
+        """However its content came about, file by file it is that of an environment that is made anew."""
+        if not self.asked:
+            return
+        before = environment_state(self.account.environment())
+        again = (
+            ["environment", "drop", "hive"],
+            ["environment", "new", "hive", "--interpreter", BASE_PYTHON],
+            ["package", "get", *sorted(self.asked), "-e", "hive"],
+        )
+        for words in again:
+            assert self._run(*words, "--yes") == 0
+        assert environment_state(self.account.environment()) == before
+        for _ in again:
+            assert self._run("undo", "--yes") == 0
 
     def _change(self, words: list[str], kill: int | None, new: State | None) -> None:
         code = self._run(*words, "--yes", kill=kill)

@@ -1,6 +1,7 @@
 """Environments that something else made, or that are not to be changed: adopted, protected, copied."""
 
 import os
+import shutil
 import subprocess
 from pathlib import Path
 
@@ -152,3 +153,47 @@ def test_what_was_built_here_is_copied_too(account: Account, tmp_path: Path) -> 
     account.ush("package", "get", "mite-count", "--allow-build", "mite-count", "-e", "hive", "--yes")
     account.ush("environment", "copy", "hive", "mine", "--yes")
     account.ush("verify", "mine")
+
+
+def test_what_is_written_through_one_is_noticed_and_mended_in_all(apiary: Account) -> None:
+    apiary.ush("package", "get", "hivehum", "-e", "hive", "--yes")
+    apiary.ush("environment", "copy", "hive", "mine", "--yes")
+    same = f"lib/python{VERSION}/site-packages/waggle/__init__.py"
+    one, two = (apiary.environment(name) / same for name in ("hive", "mine"))
+    assert os.path.samefile(one, two)
+    good = one.read_bytes()
+    with open(one, "ab") as file:
+        file.write(b"# mine\n")
+    found = apiary.ush("store", "show", "--json", code=1).json()["items"]
+    assert [(sorted(row["used_by"]), row["damaged"]) for row in found if row["damaged"]] == [
+        (["hive", "mine"], ["waggle/__init__.py"])
+    ]
+    apiary.new_environment("third")
+    apiary.ush("package", "get", "waggle-io", "-e", "third", "--yes")
+    assert (apiary.environment("third") / same).read_bytes() == good, "it is not shared on"
+    with open(apiary.environment("third") / same, "ab") as file:
+        file.write(b"# mine\n")
+    done = apiary.ush("store", "mend", "--yes")
+    assert "environment third" in done.out
+    assert (apiary.environment("third") / same).read_bytes() == good
+    stored = next(apiary.data.glob("store/wheels/*/files/waggle/__init__.py"))
+    kept = stored.stat()
+    stored.write_bytes(bytes([good[0] ^ 1]) + good[1:])
+    os.utime(stored, ns=(kept.st_atime_ns, kept.st_mtime_ns))
+    apiary.ush("store", "show")
+    assert "waggle/__init__.py" in apiary.ush("store", "show", "--thorough", code=1).out
+    apiary.ush("store", "mend", "--thorough", "--yes")
+    apiary.ush("store", "show", "--thorough")
+
+
+def test_the_store_lets_go_of_what_nothing_uses(apiary: Account) -> None:
+    apiary.ush("package", "get", "hivehum", "-e", "hive", "--yes")
+    assert "Nothing to take out" in apiary.ush("store", "sweep", "--yes").out
+    shutil.rmtree(apiary.data / "environments")
+    shutil.rmtree(apiary.data / "editions")
+    shutil.rmtree(apiary.data / "retired", ignore_errors=True)
+    assert "hivehum" in apiary.ush("store", "sweep", "--plan").out
+    assert apiary.ush("store", "sweep", code=3).err
+    assert "are free again" in apiary.ush("store", "sweep", "--yes").out
+    assert "empty" in apiary.ush("store", "show").out
+    assert list((apiary.data / "staging").iterdir()) == []

@@ -17,6 +17,7 @@ import pytest
 
 from support import kill_driver
 from support.account import BASE_PYTHON, Account, visible_state
+from support.hand_made import hand_made
 from support.interpreters import script_tree
 
 EVERY = int(os.environ.get("USH_KILL_EVERY", "23"))
@@ -28,6 +29,14 @@ COMMANDS = (
     ["interpreter", "adopt", BASE_PYTHON, "--name", "mine", "--yes"],
     ["environment", "new", "hive", "--interpreter", "mine", "--yes"],
     ["package", "get", "swarmcast", "-e", "hive", "--yes"],
+    ["environment", "copy", "hive", "mine", "--yes"],
+    ["environment", "protect", "mine", "--yes"],
+    ["environment", "unprotect", "mine", "--yes"],
+    ["environment", "drop", "mine", "--yes"],
+    ["environment", "adopt", "made", "--name", "old", "--yes"],
+    ["environment", "copy", "old", "new", "--yes"],
+    ["environment", "drop", "new", "--yes"],
+    ["environment", "drop", "old", "--yes"],
     ["package", "drop", "swarmcast", "-e", "hive", "--yes"],
     ["undo", "--yes"],
     ["path", "add", "tools", "--yes"],
@@ -117,6 +126,7 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
     script_tree(account.home / "queen")
     account.more["USH_REGISTRY"] = str(account.home / "hive.reg")
     reached: Counter[str] = Counter()
+    hand_made(account.home / "made", [study / "combgraph-1.0.2-py3-none-any.whl"], {"more/loose.txt": "wax"})
     for command in COMMANDS:
         words = [str(study) if word == "{study}" else word for word in command]
         harness.keep()

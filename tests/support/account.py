@@ -115,11 +115,12 @@ def visible_state(home: Path) -> dict[str, str]:
         found.update({str((here / one).relative_to(home)): _digest(here / one) for one in files})
         if here == data / "environments":
             for name in folders:
-                found.update(_environment_state(here / name))
+                found.update(environment_state(here / name))
     return found
 
 
-def _environment_state(prefix: Path) -> dict[str, str]:
+def environment_state(prefix: Path) -> dict[str, str]:
+    """Return every file of an environment with a digest, without what differs between any two."""
     return {
         f"{prefix.name}/{os.path.relpath(os.path.join(folder, name), prefix)}": _digest(Path(folder) / name)
         for folder, _, files in os.walk(f"{prefix}/")
