@@ -1,17 +1,22 @@
 """Environments that something else made, or that are not to be changed: adopted, protected, copied."""
 
+import json
 import os
+import re
 import shutil
 import subprocess
+import zipfile
 from pathlib import Path
 
 import pytest
 
-from support.account import Account, visible_state
+from support.account import BASE_PYTHON, Account, visible_state
 from support.digests import digest_of_tree
 from support.hand_made import VERSION, hand_made
 from support.sources import source
 from support.wheels import wheel
+from unified_shell.core.commands.desktop import parse_desktop_entry
+from unified_shell.core.environments.installer_names import installer_commands, installer_projects
 
 
 @pytest.fixture
@@ -197,3 +202,64 @@ def test_the_store_lets_go_of_what_nothing_uses(apiary: Account) -> None:
     assert "are free again" in apiary.ush("store", "sweep", "--yes").out
     assert "empty" in apiary.ush("store", "show").out
     assert list((apiary.data / "staging").iterdir()) == []
+
+
+def test_an_environment_is_offered_to_notebooks_and_the_desktop(account: Account, tmp_path: Path) -> None:
+    account.ush("index", "add", "own", tmp_path, "--yes")
+    wheel(tmp_path, "ipykernel", files={"ipykernel_launcher.py": b"import sys\nprint(sys.prefix, sys.argv)\n"})
+    wheel(
+        tmp_path, "humview", commands=["humview = humview:main"], files={"humview.py": b"def main(): print('seen')\n"}
+    )
+    name = "a b'$x`y\"%"
+    account.ush("environment", "new", name, "--interpreter", BASE_PYTHON, "--yes")
+    assert "package get ipykernel" in account.ush("environment", "offer", name, "--notebook", "--yes", code=4).err
+    account.ush("package", "get", "ipykernel", "humview", "-e", name, "--yes")
+    before = visible_state(account.home)
+    account.ush("environment", "offer", name, "--notebook", "--yes")
+    account.ush("environment", "offer", name, "--application", "humview", "--yes")
+    assert "offered already" in account.ush("environment", "offer", name, "--notebook", "--yes").out
+    assert account.ush("environment", "offer", name, "--application", "humvew", "--yes", code=2).err
+    (kernel,) = account.home.glob(".local/share/jupyter/kernels/*/kernel.json")
+    told = json.loads(kernel.read_text())
+    words = [one.replace("{connection_file}", "/x") for one in told["argv"]]
+    assert subprocess.run(words, capture_output=True, text=True, check=True).stdout.startswith(
+        str(account.environment(name))
+    )
+    (entry,) = account.home.glob(".local/share/applications/*.desktop")
+    found = parse_desktop_entry(entry.read_text())
+    # As the specification reads it: the value's own escapes, then those inside the quotes, then the fields.
+    exec_line = found["Exec"].replace("\\\\", "\\")
+    program = re.sub(r"\\(.)", r"\1", exec_line[1:-1]).replace("%%", "%")
+    assert subprocess.run([program], capture_output=True, text=True, check=True).stdout == "seen\n"
+    assert found["Terminal"] == "true"
+    account.ush("environment", "drop", name, "--yes")
+    assert not kernel.exists()
+    assert not entry.exists()
+    account.ush("undo", "--yes")
+    assert kernel.exists()
+    account.ush("environment", "offer", name, "--take-back", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_an_installers_name_says_what_to_type(account: Account, tmp_path: Path) -> None:
+    names = installer_commands([str(Path(BASE_PYTHON).parent.parent / f"lib/python{VERSION}/site-packages")])
+    prefix = account.new_environment()
+    for name in names:
+        done = account.run([str(prefix / "bin" / name), "install", "hivehum"])
+        assert done.code == 2
+        assert "ush package get NAME -e hive" in done.err
+    account.ush("index", "add", "own", tmp_path, "--yes")
+    wheel(
+        tmp_path,
+        "collector",
+        commands=["collect = collector:main"],
+        files={"collector.py": b"def main(): print('own')\n"},
+    )
+    site = tmp_path / "site"
+    assert installer_commands([str(site)]) == ()
+    for path in tmp_path.glob("*.whl"):
+        with zipfile.ZipFile(path) as archive:
+            archive.extractall(site)
+    (site / "collector-1.0.dist-info/INSTALLER").write_text("collector\n")
+    assert installer_commands([str(site)]) == ("collect",)
+    assert installer_projects([str(site)]) == ("collector",)

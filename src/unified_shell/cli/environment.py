@@ -58,14 +58,25 @@ own_files = click.option("--own-files", "alone", is_flag=True, help="Share no fi
 @click.option(
     "--to-hold", "packages", multiple=True, metavar="REQUIREMENT", help="On the newest interpreter that can have it."
 )
+@click.option("--with-installer", is_flag=True, help="Put the installer that its interpreter has into it as well.")
 @own_files
 @change_options
 @pass_bench
-def new(bench: Workbench, name: str, wanted: str, *, packages: tuple[str, ...], alone: bool, how: How) -> None:
+def new(
+    bench: Workbench,
+    name: str,
+    wanted: str,
+    *,
+    packages: tuple[str, ...],
+    with_installer: bool,
+    alone: bool,
+    how: How,
+) -> None:
     """Make the environment NAME, empty, on an interpreter of this machine."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_new
     from unified_shell.core.environments.choosing import choose_for
+    from unified_shell.core.environments.new_filled import plan_new_filled
     from unified_shell.core.environments.packages import parse_request
     from unified_shell.core.errors import WordsOff
     from unified_shell.core.interpreters.adopting import choose_interpreter
@@ -80,6 +91,8 @@ def new(bench: Workbench, name: str, wanted: str, *, packages: tuple[str, ...], 
         facts = choose_interpreter(wanted, bench.host, bench.locations)
 
     def make() -> Change:
+        if with_installer:
+            return plan_new_filled(name, facts, bench.indexes, bench.host, bench.locations, own_files=alone)
         return plan_new(name, facts, bench.host, bench.locations, why=why, own_files=alone)
 
     perform(bench, make, how)
@@ -172,15 +185,17 @@ def enter(bench: Workbench, name: str) -> None:
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Drop the environment NAME; `ush undo` brings it back. An adopted one is only forgotten."""
+    from unified_shell.core.changes.composing import combined
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_drop
     from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
     def make() -> Change:
         found = find_environment(name, bench.host, bench.locations)
         plan = plan_forget if found.foreign else plan_drop
-        return plan(found, bench.host, bench.locations)
+        return combined(plan(found, bench.host, bench.locations), plan_withdraw(found, bench.host))
 
     perform(bench, make, how)
 
@@ -258,3 +273,34 @@ def _protect(bench: Workbench, name: str, how: How, *, protected: bool) -> None:
         ),
         how,
     )
+
+
+@environment.command()
+@click.argument("name")
+@click.option("--notebook", is_flag=True, help="To notebooks, as a kernel.")
+@click.option("--application", "command", default="", metavar="COMMAND", help="COMMAND of it, to the desktop's menu.")
+@click.option("--take-back", is_flag=True, help="Offer it nowhere any more.")
+@change_options
+@pass_bench
+def offer(bench: Workbench, name: str, command: str, *, notebook: bool, take_back: bool, how: How) -> None:
+    """Offer the environment NAME to notebooks, or a command of it to the desktop; dropping it takes that back."""
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.offers import plan_offer_application, plan_offer_notebook, plan_withdraw
+    from unified_shell.core.errors import WordsOff
+
+    if [notebook, bool(command), take_back].count(True) != 1:
+        raise WordsOff(
+            "as what is it to be offered?",
+            next_step=f"ush environment offer {name} --notebook   or --application COMMAND",
+        )
+
+    def make() -> Change:
+        found = find_environment(name, bench.host, bench.locations)
+        if take_back:
+            return plan_withdraw(found, bench.host)
+        return (
+            plan_offer_notebook(found, bench.host) if notebook else plan_offer_application(found, command, bench.host)
+        )
+
+    perform(bench, make, how)

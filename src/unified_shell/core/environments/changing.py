@@ -24,10 +24,20 @@ from unified_shell.core.store.contents import Store
 from .contents import Contents, Distribution
 from .editions import carry_over, check_base, make_edition, unrecorded_files
 from .filling import FetchWheel, Ready, fill_store
+from .installer_names import installer_commands
 from .known import Environment, check_changeable, environment_names
 from .layout import edition_place, link_place, link_target
 
-__all__ = ["base_of", "check_name", "next_edition", "plan_drop", "plan_new", "proof_of_start", "ways_in"]
+__all__ = [
+    "base_of",
+    "check_name",
+    "new_contents",
+    "next_edition",
+    "plan_drop",
+    "plan_new",
+    "proof_of_start",
+    "ways_in",
+]
 
 
 def plan_new(
@@ -46,14 +56,7 @@ def plan_new(
     check_name(name, locations)
     check_base(facts)
     prefix = link_place(locations.data, name)
-    contents = Contents(
-        name=name,
-        identity=str(uuid.uuid4()),
-        interpreter=facts.real_executable,
-        python=facts.full_version,
-        made_seconds=now_seconds(),
-        own_files=own_files,
-    )
+    contents = new_contents(name, facts, own_files=own_files)
     plan = Plan(
         words=f"environment new {name}",
         aim=f"Make the environment {name} on {facts.title}",
@@ -77,6 +80,19 @@ def plan_new(
         return _steps(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
 
     return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
+
+
+def new_contents(name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
+    """Return what a new, empty environment on an interpreter holds."""
+    return Contents(
+        name=name,
+        identity=str(uuid.uuid4()),
+        interpreter=facts.real_executable,
+        python=facts.full_version,
+        made_seconds=now_seconds(),
+        own_files=own_files,
+        installers=installer_commands(facts.site_folders),
+    )
 
 
 def plan_drop(environment: Environment, host: Host, locations: Locations) -> Change:

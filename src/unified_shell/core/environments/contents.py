@@ -50,7 +50,8 @@ class Distribution:
 class Contents:
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
     while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
-    none with others by hard link; `lock` is the lock file that it was made from, if any."""
+    none with others by hard link; `lock` is the lock file that it was made from, if any;
+    `installers` are commands of its base that put packages there, and must not be reached from it."""
 
     name: str
     identity: str
@@ -63,6 +64,7 @@ class Contents:
     overrides: tuple[str, ...] = ()
     own_files: bool = False
     lock: str = ""
+    installers: tuple[str, ...] = ()
 
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
@@ -101,6 +103,7 @@ def contents_text(contents: Contents) -> str:
         "constraints": list(contents.constraints),
         "overrides": list(contents.overrides),
         "own-files": contents.own_files,
+        "installers": list(contents.installers),
         **({"lock": to_record_text(contents.lock)} if contents.lock else {}),
     }
     return to_json_text(fields) + "\n"
@@ -135,6 +138,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
         constraints=_texts(read.get("constraints", [])),
         overrides=_texts(read.get("overrides", [])),
         own_files=read.get("own-files") is True,
+        installers=_texts(read.get("installers", [])),
         lock=from_record_text(str(read.get("lock", ""))),
         distributions=tuple(
             Distribution(

@@ -28,6 +28,7 @@ from .changing import check_name, ways_in
 from .contents import Contents, Distribution
 from .editions import check_base, make_edition, unrecorded_files
 from .filling import FetchWheel, fill_store
+from .installer_names import installer_commands
 from .known import Environment, find_environment
 from .layout import edition_place, link_place, link_target
 from .taking_over import holds_place, take_over
@@ -190,6 +191,7 @@ def plan_copy(
         interpreter=facts.real_executable,
         python=facts.full_version,
         made_seconds=now_seconds(),
+        installers=installer_commands(facts.site_folders),
         own_files=own_files,
     )
 

@@ -12,8 +12,9 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.enter_scripts import enter_scripts
 from unified_shell.core.store.sharing import Sharer
 
-from .contents import FILE_NAME, Contents, contents_text
+from .contents import FILE_NAME, Contents, contents_text, read_contents
 from .filling import Ready
+from .installer_names import put_signposts
 from .installing import Installer
 from .layout import WIRED_MARK, Layout
 
@@ -59,6 +60,7 @@ def make_edition(
         raise WheelBroken(
             f"two distributions are in each other's way: {error.filename2 or error.filename}"
         ) from error
+    put_signposts(tree, contents.installers, contents.name)
 
 
 def carry_over(old: str, tree: str, files: tuple[str, ...]) -> None:
@@ -77,7 +79,7 @@ def unrecorded_files(prefix: str, short_version: str) -> tuple[str, ...]:
     Byte code is never among them: it follows from sources.
     """
     layout = Layout(prefix=Place(prefix), short_version=short_version)
-    known = set(_skeleton_names(layout))
+    known = {*_skeleton_names(layout), *_signposts(prefix)}
     site = layout.site_packages
     for folder in sorted(os.listdir(site)) if os.path.isdir(site) else ():
         record = join(site, folder, "RECORD")
@@ -90,6 +92,11 @@ def unrecorded_files(prefix: str, short_version: str) -> tuple[str, ...]:
         folders[:] = [one for one in folders if one != "__pycache__" and not os.path.islink(join(above, one))]
         found += [os.path.relpath(join(above, one), prefix) for one in files]
     return tuple(sorted(one for one in found if one not in known and not one.endswith(".pyc")))
+
+
+def _signposts(prefix: str) -> tuple[str, ...]:
+    contents = read_contents(prefix)
+    return tuple(f"bin/{name}" for name in contents.installers) if contents is not None else ()
 
 
 def _skeleton_names(layout: Layout) -> tuple[str, ...]:

@@ -1,7 +1,6 @@
 """A command-line program from a distribution: in a hidden environment of its own, its commands on the path."""
 
 import os
-import uuid
 from dataclasses import replace
 
 from packaging.requirements import Requirement
@@ -17,14 +16,12 @@ from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.errors import CouldNot, Refused
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
-from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 
-from .changing import plan_drop
-from .contents import Contents
+from .changing import new_contents, plan_drop
 from .known import Environment, hidden_environment
 from .layout import Layout, link_place
 from .packages import Wish, plan_get
@@ -52,13 +49,7 @@ def plan_get_command(
     if taken:
         raise Refused(f"{name} is there already, with {taken}", next_step=f"ush command refresh {taken}")
     prefix = link_place(locations.data, hidden_name(name))
-    contents = Contents(
-        name=hidden_name(name),
-        identity=str(uuid.uuid4()),
-        interpreter=facts.real_executable,
-        python=facts.full_version,
-        made_seconds=now_seconds(),
-    )
+    contents = new_contents(hidden_name(name), facts)
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
     words = f"command get {name} --from {request}"
     got = plan_get(Wish(requests=(request,)), empty, client, host, locations)

@@ -1,0 +1,159 @@
+"""Offering an environment elsewhere: to notebooks as a kernel, to the desktop as an entry of its menu.
+
+Sources: the kernel specification of the Jupyter messaging documents (kernel.json, in `jupyter/kernels` below the data
+home); the Desktop Entry Specification of freedesktop (Exec and its quoting). The files themselves say what is offered.
+"""
+
+import os
+import re
+
+from packaging.utils import canonicalize_name
+
+from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import ReplaceFile
+from unified_shell.core.distributions.entry_points import parse_entry_points
+from unified_shell.core.errors import CouldNot, UnknownName
+from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join, shown, to_json_text
+
+from .known import Environment
+
+__all__ = ["offered_files", "plan_offer_application", "plan_offer_notebook", "plan_withdraw"]
+
+KERNEL = "ipykernel"
+RESERVED = '"`$\\'
+
+
+def plan_offer_notebook(environment: Environment, host: Host) -> Change:
+    """Plan to register an environment as a notebook kernel; raises CouldNot where it has no kernel in it."""
+    name = environment.name
+    if environment.contents.find(canonicalize_name(KERNEL)) is None:
+        raise CouldNot(
+            f"the environment {name} has no kernel in it that a notebook could start",
+            next_step=f"ush package get {KERNEL} -e {name}",
+        )
+    spec = {
+        "argv": [environment.layout.python, "-m", f"{KERNEL}_launcher", "-f", "{connection_file}"],
+        "display_name": f"{name} (Python {environment.short_version})",
+        "language": "python",
+        "env": {"PATH": f"{environment.layout.scripts}:${{PATH}}", "USH_ENVIRONMENT": environment.prefix},
+        "metadata": {"debugger": True},
+    }
+    path = join(_data_home(host), "jupyter", "kernels", _file_name(name), "kernel.json")
+    what = f"{name} (Python {environment.short_version}) as a notebook kernel"
+    return _plan(
+        environment, path, to_json_text(spec) + "\n", what, words=f"environment offer {name} --notebook", host=host
+    )
+
+
+def plan_offer_application(environment: Environment, command: str, host: Host) -> Change:
+    """Plan to put a command of an environment into the desktop's menu; raises UnknownName for none of its commands."""
+    name, program = environment.name, join(environment.layout.scripts, command)
+    if "/" in command or not is_executable_file(program):
+        known = sorted(os.listdir(environment.layout.scripts))
+        raise UnknownName(f"command in {name}", command, known, next_step=f"ush environment show {name}")
+    entry = "\n".join(
+        (
+            "[Desktop Entry]",
+            "Type=Application",
+            "Version=1.5",
+            f"Name={_text(f'{command} ({name})')}",
+            f"Comment={_text(f'{command} of the environment {name}')}",
+            f"Exec={_quoted(program)}",
+            f"Terminal={'false' if _has_windows(environment, command) else 'true'}",
+            "",
+        )
+    )
+    path = join(_data_home(host), "applications", f"{_file_name(name)}-{_clean(command)}.desktop")
+    what, words = f"{command} ({name}) in the desktop's menu", f"environment offer {name} --application {command}"
+    return _plan(environment, path, entry, what, words=words, host=host)
+
+
+def plan_withdraw(environment: Environment, host: Host) -> Change:
+    """Plan to take back all that an environment is offered as."""
+    steps = []
+    for path in offered_files(environment, host):
+        found = read_file(path)
+        if found is not None:
+            steps.append(ReplaceFile(path=path, before=kept_bytes(found[0]), after=None))
+    lines = tuple(PlanLine(kind=LineKind.REMOVE, subject=f"offered: {shown(step.path, host.home)}") for step in steps)
+    aim = f"Offer the environment {environment.name} no more"
+    nothing = "" if steps else f"the environment {environment.name} is not offered anywhere"
+    plan = Plan(
+        words=f"environment offer {environment.name} --take-back", aim=aim, lines=lines, nothing_to_do=nothing
+    )
+    return Change(plan=plan, prepare=lambda _staging: tuple(steps))
+
+
+def offered_files(environment: Environment, host: Host) -> tuple[Place, ...]:
+    """Return the files by which an environment is offered now; another one's of a like name are not among them."""
+    home, name = _data_home(host), _file_name(environment.name)
+    tried = [join(home, "jupyter", "kernels", name, "kernel.json")]
+    menu = join(home, "applications")
+    names = sorted(os.listdir(menu)) if os.path.isdir(menu) else []
+    tried += [join(menu, one) for one in names if one.startswith(f"{name}-") and one.endswith(".desktop")]
+    place = f"{environment.prefix}/".encode("utf-8", "surrogateescape")
+    escaped = to_json_text(f"{environment.prefix}/")[1:-1].encode()
+    quoted = _quoted(f"{environment.prefix}/")[1:-1].encode("utf-8", "surrogateescape")
+    found = []
+    for path in tried:
+        content = read_file(path)
+        if content is not None and any(one in content[0] for one in (place, escaped, quoted)):
+            found.append(path)
+    return tuple(found)
+
+
+def _plan(environment: Environment, path: Place, text: str, what: str, *, words: str, host: Host) -> Change:
+    there = read_file(path)
+    before = kept_bytes(there[0]) if there is not None else None
+    after = kept_bytes(text.encode("utf-8", "surrogateescape"))
+    step = ReplaceFile(path=path, before=before, after=after)
+    plan = Plan(
+        words=words,
+        aim=f"Offer {what}",
+        lines=(PlanLine(kind=LineKind.ADD, subject=what, detail=shown(path, host.home)),),
+        relies_on=(f"environment {environment.name}",),
+        nothing_to_do=f"{what} is offered already" if before == after else "",
+        afterwards=("A notebook server or menu that is open reads it the next time it looks.",),
+    )
+    return Change(plan=plan, prepare=lambda _staging: (step,))
+
+
+def _has_windows(environment: Environment, command: str) -> bool:
+    """Tell whether a command is declared to be one with windows of its own (gui_scripts)."""
+    site = environment.layout.site_packages
+    for folder in os.listdir(site):
+        text = read_file(join(site, folder, "entry_points.txt")) if folder.endswith(".dist-info") else None
+        for one in parse_entry_points(text[0], folder) if text else ():
+            if one.name == command:
+                return one.group == "gui_scripts"
+    return False
+
+
+def _data_home(host: Host) -> str:
+    return host.variable("XDG_DATA_HOME") or join(host.home, ".local/share")
+
+
+def _file_name(name: str) -> str:
+    return f"ush-{_clean(name)}"
+
+
+def _clean(name: str) -> str:
+    """Return a name of plain characters; one that had others is told apart by its digest."""
+    plain = re.sub(r"[^a-z0-9._-]+", "-", name.lower())
+    raw = name.encode("utf-8", "surrogateescape")
+    return plain if plain == name else f"{plain}-{digest_of_bytes(raw)[:6]}"
+
+
+def _text(text: str) -> str:
+    return text.replace("\\", "\\\\").replace("\n", "\\n").replace("\t", "\\t")
+
+
+def _quoted(argument: str) -> str:
+    """Return an argument as Exec wants it: quoted, then escaped as every text of the file is; `%` stands for fields."""
+    inner = "".join(f"\\{one}" if one in RESERVED else one for one in argument).replace("%", "%%")
+    return _text(f'"{inner}"')
