@@ -112,18 +112,21 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: H
 
 @package.command("list")
 @in_environment
+@click.option("--licences", is_flag=True, help="Each one's licence, as it says itself.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def list_packages(bench: Workbench, name: str, *, as_json: bool) -> None:
+def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool) -> None:
     """List what an environment holds, with the names to import and the commands."""
     from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.verification.environment_checks import read_installed
-    from unified_shell.views.environment_view import print_packages
+    from unified_shell.views.environment_view import print_licences, print_packages
     from unified_shell.views.json_view import json_text
 
     found = choose_environment(name, bench.host, bench.locations)
     if as_json:
         bench.screen.result(json_text("packages", found.contents.distributions))
+    elif licences:
+        print_licences(bench.screen, read_installed(found))
     else:
         print_packages(bench.screen, found, read_installed(found))
 

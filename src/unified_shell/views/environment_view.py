@@ -13,7 +13,7 @@ from unified_shell.core.verification.environment_checks import Installed
 from .screen import Screen
 from .tables import heading, print_rows, print_table
 
-__all__ = ["print_chains", "print_environment", "print_packages"]
+__all__ = ["print_chains", "print_environment", "print_licences", "print_packages"]
 
 
 def print_environment(
@@ -87,6 +87,17 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
         print_table(screen, ("project", "version", "import", "commands", "why", "index"), rows, indent=2)
     else:
         screen.result(f"  none yet\nNext: ush package get NAME -e {environment.name}")
+
+
+def print_licences(screen: Screen, installed: Mapping[NormalizedName, Installed]) -> None:
+    """Write what each package says its licence is."""
+    rows = [
+        (name, one.metadata.version, one.metadata.licence or "not told") for name, one in sorted(installed.items())
+    ]
+    if rows:
+        print_table(screen, ("project", "version", "licence"), rows)
+    else:
+        screen.result("No package is in it yet.")
 
 
 def print_chains(screen: Screen, name: str, chains: Sequence[Chain]) -> None:

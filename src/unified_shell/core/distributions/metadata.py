@@ -3,6 +3,7 @@
 Source: the Core metadata specification (PEP 566, 643, 685). Read leniently: unknown fields are left alone.
 """
 
+import email.message
 import email.parser
 import email.policy
 from dataclasses import dataclass
@@ -12,6 +13,8 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.errors import WheelBroken
 
 __all__ = ["Metadata", "parse_metadata"]
+
+MOST_TEXT = 40
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,8 +40,18 @@ def parse_metadata(content: bytes, where: str) -> Metadata:
         name=canonicalize_name(name),
         version=version,
         summary=str(message.get("Summary", "")).strip(),
-        licence=str(message.get("License-Expression") or message.get("License") or "").strip().split("\n")[0],
+        licence=_licence(message),
         requires=tuple(" ".join(str(one).split()) for one in message.get_all("Requires-Dist", [])),
         requires_python=str(message.get("Requires-Python", "")).strip(),
         extras=tuple(canonicalize_name(str(one)) for one in message.get_all("Provides-Extra", [])),
     )
+
+
+def _licence(message: email.message.Message) -> str:
+    """Return the licence expression, else what the classifiers name, else the first line of the free text."""
+    expression = str(message.get("License-Expression") or "").strip()
+    classified = [str(one).split("::")[-1].strip() for one in message.get_all("Classifier", [])
+                  if str(one).startswith("License ::")]  # fmt: skip
+    named = [one for one in classified if one != "OSI Approved"]
+    text = str(message.get("License") or "").strip().split("\n")[0]
+    return expression or " or ".join(named) or (f"{text[:MOST_TEXT]}…" if len(text) > MOST_TEXT else text)

@@ -12,7 +12,7 @@ from unified_shell.core.errors import InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.kept import read_kept
-from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.clock import now_seconds, steady_seconds
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -23,6 +23,7 @@ from unified_shell.core.store.contents import Store
 
 from .contents import Contents, Distribution
 from .editions import carry_over, check_base, make_edition, unrecorded_files
+from .expected_time import note_time
 from .filling import FetchWheel, Ready, fill_store
 from .installer_names import installer_commands
 from .known import Environment, check_changeable, environment_names
@@ -149,15 +150,16 @@ def next_edition(
         paths: dict[str, str] = {}
         wanted = [_built(one, fetch, paths) if is_source_name(one.wheel) else one for one in distributions]
         contents = replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)))
-        ready = fill_store(
-            contents.distributions,
-            lambda one: paths.get(one.sha256) or fetch(one),
-            store,
-            staging,
-            facts,
-            host=host,
-            progress=progress,
-        )
+        sizes: list[int] = []
+
+        def fetched(one: Distribution) -> str:
+            path = paths.get(one.sha256) or fetch(one)
+            sizes.append(os.path.getsize(path))
+            return path
+
+        began = steady_seconds()
+        ready = fill_store(contents.distributions, fetched, store, staging, facts, host=host, progress=progress)
+        note_time(locations.cache, sum(sizes), steady_seconds() - began)
         return _steps(
             staging, environment.prefix, contents, facts, ready, host=host, locations=locations, replaced=environment
         )

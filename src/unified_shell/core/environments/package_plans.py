@@ -1,12 +1,13 @@
 """What a person reads before packages are changed: what comes, goes and stays, who asked for it, and what it costs."""
 
 import os
+from collections import Counter
 from collections.abc import Sequence
 
 from unified_shell.core.changes.plan import LineKind, Plan, PlanLine
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.indexes.pages import IndexFile
-from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
 from unified_shell.core.resolution.questions import Solution
@@ -14,11 +15,13 @@ from unified_shell.core.store.contents import Store
 
 from .contents import Distribution
 from .editions import unrecorded_files
+from .expected_time import expected_seconds
 from .known import Environment
 
 __all__ = ["carried_lines", "package_plan"]
 
 UNPACKED_RATIO = 5
+MOST_LICENCES = 5
 
 
 def package_plan(
@@ -40,9 +43,10 @@ def package_plan(
             *_lines(environment, distributions, solution),
             *_build_lines(distributions),
             *(
-                (*_download_lines(downloads, size), *_cached_lines(distributions, locations))
+                (*_download_lines(downloads, size, locations), *_cached_lines(distributions, locations))
                 or (PlanLine(kind=LineKind.NOTE, subject="all files are here; nothing is to be fetched"),)
             ),
+            *_licence_lines(environment, distributions, solution),
             *carried_lines(environment),
         ),
         download_bytes=size,
@@ -86,14 +90,38 @@ def _to_fetch(distributions: Sequence[Distribution], solution: Solution, locatio
     ]
 
 
-def _download_lines(downloads: Sequence[IndexFile], size_bytes: int) -> tuple[PlanLine, ...]:
+def _download_lines(downloads: Sequence[IndexFile], size_bytes: int, locations: Locations) -> tuple[PlanLine, ...]:
     if not downloads:
         return ()
+    need, free = size_bytes * UNPACKED_RATIO, read_disk(locations.data).free_bytes
+    seconds = expected_seconds(locations.cache, size_bytes)
     count = f"{len(downloads)} file{'s' if len(downloads) > 1 else ''}"
     unknown = any(one.size_bytes < 0 for one in downloads)
     size = "of unknown size" if unknown and not size_bytes else shown_size(size_bytes)
-    disk = f"about {shown_size(size_bytes * UNPACKED_RATIO)} on disk" if size_bytes else ""
-    return (PlanLine(kind=LineKind.DOWNLOAD, subject=f"{count}, {size}", detail=disk),)
+    told = [f"about {shown_size(need)} on disk, free are {shown_size(free)}"] if size_bytes else []
+    told += [f"about {_time(seconds)}"] if seconds >= 1 else []
+    lines = [PlanLine(kind=LineKind.DOWNLOAD, subject=f"{count}, {size}", detail="; ".join(told))]
+    if need > free:
+        lines.append(PlanLine(kind=LineKind.WARNING, subject="the disk is likely to be too small for that"))
+    return tuple(lines)
+
+
+def _time(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+
+
+def _licence_lines(
+    environment: Environment, distributions: Sequence[Distribution], solution: Solution
+) -> tuple[PlanLine, ...]:
+    """Sum up the licences of what is new; each is in the list of packages."""
+    known = set(environment.contents.distributions)
+    counts = Counter(solution.licences.get(one.name, "") or "not told" for one in distributions if one not in known)
+    if not counts:
+        return ()
+    told = ", ".join(f"{count} {name}" for name, count in counts.most_common(MOST_LICENCES))
+    more = len(counts) - MOST_LICENCES
+    others = f" and {more} others" if more > 0 else ""
+    return (PlanLine(kind=LineKind.NOTE, subject="licences", detail=f"{told}{others}"),)
 
 
 def _cached_lines(distributions: Sequence[Distribution], locations: Locations) -> tuple[PlanLine, ...]:

@@ -1,6 +1,7 @@
 """What the solver asks and is told. It does no I/O: it yields questions and is sent answers."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
@@ -49,6 +50,7 @@ class Requirements:
     requires: tuple[Requirement, ...]
     extras: tuple[NormalizedName, ...] = ()
     unusable: str = ""
+    licence: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +83,8 @@ class Demand:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Solution:
-    """The chosen candidates by project, and for each project who asked for it, as texts."""
+    """The chosen candidates by project, and for each project who asked for it, as texts, and its licence, as told."""
 
     chosen: dict[NormalizedName, Candidate]
     asked_by: dict[NormalizedName, tuple[str, ...]]
+    licences: Mapping[NormalizedName, str] = field(default_factory=dict)

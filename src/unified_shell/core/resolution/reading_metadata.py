@@ -106,4 +106,5 @@ def requirements_of(metadata: Metadata, python: str) -> Requirements:
         requires = tuple(Requirement(text) for text in metadata.requires)
     except InvalidRequirement as error:
         return Requirements(requires=(), unusable=f"a requirement of it cannot be read: {error}")
-    return Requirements(requires=requires, extras=tuple(NormalizedName(one) for one in metadata.extras))
+    extras = tuple(NormalizedName(one) for one in metadata.extras)
+    return Requirements(requires=requires, extras=extras, licence=metadata.licence)

@@ -330,7 +330,15 @@ class _Search:
             ]
         for fact in facts:
             asked[fact.project].append(_demand(fact))
-        return Solution(chosen=chosen, asked_by={name: tuple(dict.fromkeys(by)) for name, by in asked.items()})
+        return Solution(
+            chosen=chosen,
+            asked_by={name: tuple(dict.fromkeys(by)) for name, by in asked.items()},
+            licences={
+                project: self._told[project, bit].licence
+                for (project, extra), bit in self._partial.decided.items()
+                if not extra
+            },
+        )
 
 
 def _demand(fact: Fact) -> str:
