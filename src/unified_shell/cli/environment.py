@@ -39,14 +39,14 @@ def list_environments_(bench: Workbench, *, as_json: bool) -> None:
         rows = [
             (
                 one.name,
-                one.contents.python,
+                one.title,
                 str(len(one.contents.distributions)),
                 ", ".join(each.requested for each in one.contents.requested) or "nothing yet",
                 shown(one.prefix, bench.host.home),
             )
             for one in found
         ]
-        print_table(bench.screen, ("name", "Python", "distributions", "asked for", "where"), rows)
+        print_table(bench.screen, ("name", "interpreter", "distributions", "asked for", "where"), rows)
 
 
 own_files = click.option("--own-files", "alone", is_flag=True, help="Share no file with other environments.")
@@ -58,6 +58,9 @@ own_files = click.option("--own-files", "alone", is_flag=True, help="Share no fi
 @click.option(
     "--to-hold", "packages", multiple=True, metavar="REQUIREMENT", help="On the newest interpreter that can have it."
 )
+@click.option(
+    "--language", default="python", help="An isolated library of another one: lua, perl, r, node and others."
+)
 @click.option("--with-installer", is_flag=True, help="Put the installer that its interpreter has into it as well.")
 @own_files
 @change_options
@@ -68,6 +71,7 @@ def new(
     wanted: str,
     *,
     packages: tuple[str, ...],
+    language: str,
     with_installer: bool,
     alone: bool,
     how: How,
@@ -81,6 +85,9 @@ def new(
     from unified_shell.core.errors import WordsOff
     from unified_shell.core.interpreters.adopting import choose_interpreter
 
+    if language.lower() != "python":
+        _new_library(bench, name, language, wanted, how, plain=not (packages or with_installer or alone))
+        return
     if wanted and packages:
         raise WordsOff("--interpreter and --to-hold both choose the interpreter", next_step="give one of them")
     why: tuple[str, ...] = ()
@@ -96,6 +103,18 @@ def new(
         return plan_new(name, facts, bench.host, bench.locations, why=why, own_files=alone)
 
     perform(bench, make, how)
+
+
+def _new_library(bench: Workbench, name: str, language: str, wanted: str, how: How, *, plain: bool) -> None:
+    from unified_shell.core.environments.libraries import plan_new_library
+    from unified_shell.core.errors import WordsOff
+
+    if not plain:
+        raise WordsOff(
+            "--to-hold, --with-installer and --own-files are for Python's packages",
+            next_step=f"ush environment new {name} --language {language}",
+        )
+    perform(bench, lambda: plan_new_library(name, language, wanted, bench.host, bench.locations), how)
 
 
 @environment.command()
@@ -172,7 +191,7 @@ def enter(bench: Workbench, name: str) -> None:
 
     found = find_environment(name, bench.host, bench.locations)
     session = entered_session(found.prefix, bench.host)
-    bench.screen.say(f"Entering {found.name} (Python {found.contents.python}); exit leaves it again.")
+    bench.screen.say(f"Entering {found.name} ({found.title}); exit leaves it again.")
     code = run_attached((session.program, *session.argv[1:]), environment=dict(session.variables))
     if code in (126, 127):
         raise CouldNot(f"{session.program} did not start, or its last command was not found")

@@ -32,14 +32,15 @@ def print_environment(
         screen,
         [
             ("where", shown(environment.prefix, home)),
-            ("interpreter", f"Python {contents.python}, {shown(contents.interpreter, home)}"),
+            ("interpreter", f"{environment.title}, {shown(contents.interpreter, home)}"),
             ("made", f"{shown_time(contents.made_seconds)}, {_by_whom(environment)}"),
             *_locked(environment, home, drift),
             *_ways_in(environment, home),
         ],
     )
-    heading(screen, "\nPackages")
-    print_packages(screen, environment, installed)
+    if contents.language == "python":
+        heading(screen, "\nPackages")
+        print_packages(screen, environment, installed)
     commands = sorted(entry.name for one in installed.values() for entry in one.commands)
     if commands:
         heading(screen, "\nCommands")

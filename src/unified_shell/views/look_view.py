@@ -205,7 +205,7 @@ def _print_managed(screen: Screen, seen: Survey, home: str) -> None:
     rows = [
         (
             "environment",
-            f"{one.name}   Python {one.contents.python}, {len(one.contents.distributions)} distributions",
+            f"{one.name}   {one.title}, {len(one.contents.distributions)} distributions",
         )
         for one in seen.environments
     ]

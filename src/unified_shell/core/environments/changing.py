@@ -182,7 +182,15 @@ def _built(source: Distribution, fetch: FetchWheel, paths: dict[str, str]) -> Di
 
 
 def base_of(environment: Environment, host: Host) -> InterpreterFacts:
-    """Return the facts of an environment's interpreter; raises InterpreterUnusable where it is gone or changed."""
+    """Return the facts of an environment's interpreter; raises InterpreterUnusable where it is gone or changed, and
+    Refused for one of another language, into which nothing is got.
+    """
+    if environment.contents.language != "python":
+        raise Refused(
+            f"{environment.name} is an environment of another language ({environment.contents.language}): ush gets"
+            " packages for Python only, and changes nothing in it",
+            next_step=f"ush environment enter {environment.name}   (then use that language's own means)",
+        )
     try:
         facts = probe(environment.contents.interpreter, host)
     except InterpreterUnusable as error:

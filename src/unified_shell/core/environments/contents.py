@@ -51,7 +51,7 @@ class Contents:
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
     while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
     none with others by hard link; `lock` is the lock file that it was made from, if any;
-    `installers` are commands of its base that put packages there, and must not be reached from it."""
+    `python` is the version of its interpreter, of whichever `language` it is; `installers` are commands of its base that put packages there, and must not be reached from it."""
 
     name: str
     identity: str
@@ -65,6 +65,7 @@ class Contents:
     own_files: bool = False
     lock: str = ""
     installers: tuple[str, ...] = ()
+    language: str = "python"
 
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
@@ -104,6 +105,7 @@ def contents_text(contents: Contents) -> str:
         "overrides": list(contents.overrides),
         "own-files": contents.own_files,
         "installers": list(contents.installers),
+        **({"language": contents.language} if contents.language != "python" else {}),
         **({"lock": to_record_text(contents.lock)} if contents.lock else {}),
     }
     return to_json_text(fields) + "\n"
@@ -139,6 +141,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
         overrides=_texts(read.get("overrides", [])),
         own_files=read.get("own-files") is True,
         installers=_texts(read.get("installers", [])),
+        language=str(read.get("language", "python")),
         lock=from_record_text(str(read.get("lock", ""))),
         distributions=tuple(
             Distribution(

@@ -24,7 +24,7 @@ from unified_shell.core.machine.places import Place, inside, join, shown
 from unified_shell.core.store.contents import Store
 
 from .adopted import foreign_distributions
-from .changing import check_name, ways_in
+from .changing import base_of, check_name, ways_in
 from .contents import Contents, Distribution
 from .editions import check_base, make_edition, unrecorded_files
 from .filling import FetchWheel, fill_store
@@ -67,7 +67,7 @@ def find_source(text: str, host: Host, locations: Locations) -> Source:
         found = find_environment(text, host, locations)
         if found.foreign:
             return _foreign(found.prefix, host)
-        return _of_ours(found, probe(found.contents.interpreter, host))
+        return _of_ours(found, base_of(found, host))
     return _foreign(Place(place), host)
 
 

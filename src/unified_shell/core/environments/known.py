@@ -4,6 +4,7 @@ import os
 from dataclasses import dataclass
 
 from unified_shell.core.errors import Refused, UnknownName, WordsOff
+from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
@@ -41,6 +42,12 @@ class Environment:
     def short_version(self) -> str:
         """`3.11`."""
         return ".".join(self.contents.python.split(".")[:2])
+
+    @property
+    def title(self) -> str:
+        """Its interpreter, for people: `Python 3.11.7`."""
+        table = find_language(self.contents.language)
+        return f"{table.title if table is not None else self.contents.language} {self.contents.python}"
 
     @property
     def layout(self) -> Layout:

@@ -58,7 +58,8 @@ def environment_prefix(name: str, host: Host, locations: Locations) -> Place:
     from .known import find_environment
 
     found = find_environment(name, host, locations)
-    if not is_executable_file(found.layout.python):
+    program = join(found.prefix, "bin", os.path.basename(found.contents.interpreter))
+    if not is_executable_file(found.layout.python if found.contents.language == "python" else program):
         raise CouldNot(
             f"the interpreter of the environment {found.name} is gone: {found.contents.interpreter}",
             next_step=f"ush verify {found.name}",

@@ -14,7 +14,8 @@ __all__ = ["Language", "find_language", "languages"]
 class Language:
     """One language, as `languages.toml` tells what each field means.
 
-    `search_paths` are pairs of a variable and what separates its entries.
+    `search_paths` are pairs of a variable and what separates its entries; `library_variables` of a variable and the
+    value, with places to be filled in, that lets an interpreter find the `library` of an environment.
     """
 
     name: str
@@ -30,6 +31,8 @@ class Language:
     absent: str = ""
     search_paths: tuple[tuple[str, str], ...] = ()
     debian_package: str = ""
+    library: str = ""
+    library_variables: tuple[tuple[str, str], ...] = ()
 
     def is_executable_name(self, name: str) -> bool:
         """Tell whether an interpreter of this language may be called so."""
@@ -69,8 +72,8 @@ def _language(name: str, fields: Mapping[str, object]) -> Language:
     for key, value in fields.items():
         if key == "system-package" and isinstance(value, Mapping):
             given["debian_package"] = value["debian"]
-        elif key == "search-paths" and isinstance(value, list):
-            given["search_paths"] = tuple((variable, separator) for variable, separator in value)
+        elif key in ("search-paths", "library-variables") and isinstance(value, list):
+            given[key.replace("-", "_")] = tuple((variable, text) for variable, text in value)
         else:
             given[key.replace("-", "_")] = tuple(value) if isinstance(value, list) else value
     return Language(name=name, **given)  # type: ignore[arg-type]  # the table's own test reads every field

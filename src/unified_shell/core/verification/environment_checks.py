@@ -15,6 +15,7 @@ from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.changing import base_of, proof_of_start
 from unified_shell.core.environments.contents import Distribution
 from unified_shell.core.environments.known import Environment
+from unified_shell.core.environments.libraries import check_library
 from unified_shell.core.errors import UshError
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
@@ -43,6 +44,8 @@ class Installed:
 
 def check_environment(environment: Environment, host: Host) -> tuple[Finding, ...]:
     """Run all checks that need no session of a shell."""
+    if environment.contents.language != "python":
+        return check_library(environment, host)
     try:
         facts = base_of(environment, host)
     except UshError as error:

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from unified_shell.core.environments.known import Environment
+from unified_shell.core.environments.libraries import interpreter_name
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
@@ -29,10 +30,11 @@ def check_sessions(environment: Environment, host: Host, locations: Locations) -
         return ()
     modes = wired_modes(host) or tuple((one, Mode.INTERACTIVE) for one in chosen_shells(host))
     commands = sorted({entry.name for one in read_installed(environment).values() for entry in one.commands})
+    own = "python" if environment.contents.language == "python" else interpreter_name(environment.contents)
     wiring = read_wiring(locations)
     found: list[Finding] = []
     for dialect, mode in modes:
-        found += _enter(dialect, mode, environment, ["python", *commands], wiring=wiring, host=host)
+        found += _enter(dialect, mode, environment, [own, *commands], wiring=wiring, host=host)
     return tuple(found)
 
 

@@ -1,0 +1,184 @@
+"""Environments of other languages than Python: an isolated library, by the mechanism that the language's table names.
+
+What is put into the library is not ours to get: the language's own means do that, while the environment is entered.
+"""
+
+import os
+import uuid
+from collections.abc import Sequence
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import FlipLink, PlaceTree, Step
+from unified_shell.core.errors import CouldNot, UnknownName, WordsOff
+from unified_shell.core.findings import Finding
+from unified_shell.core.interpreters.languages import Language, find_language, languages
+from unified_shell.core.interpreters.other_languages import said_version
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.shells.dialects.dialect import SetVariable
+from unified_shell.core.shells.enter_scripts import enter_scripts
+from unified_shell.core.shells.wiring import Wiring
+
+from .changing import check_name
+from .contents import FILE_NAME, Contents, contents_text
+from .known import Environment
+from .layout import WIRED_MARK, edition_place, link_place, link_target
+
+__all__ = ["check_library", "interpreter_name", "plan_new_library"]
+
+
+def plan_new_library(name: str, language: str, wanted: str, host: Host, locations: Locations) -> Change:
+    """Plan to make an environment of a language, on `wanted` (a path or the beginning of a version) or the first found.
+
+    Raises UnknownName and WordsOff for a language that has no isolated libraries here, CouldNot without interpreter.
+    """
+    check_name(name, locations)
+    table = find_language(language)
+    able = [one.name for one in languages() if one.library]
+    if table is None:
+        raise UnknownName("language", language, [*able, "python"], next_step="ush interpreter list")
+    if not table.library:
+        raise WordsOff(
+            f"{table.title} is not made so" if table.name == "python" else f"{table.title} has no library apart here",
+            next_step=f"ush environment new {name}" if table.name == "python" else f"there are: {', '.join(able)}",
+        )
+    executable, version = _interpreter(table, wanted, host)
+    prefix = link_place(locations.data, name)
+    contents = Contents(
+        name=name,
+        identity=str(uuid.uuid4()),
+        interpreter=Place(os.path.abspath(executable)),
+        python=version,
+        made_seconds=now_seconds(),
+        language=table.name,
+        wiring=Wiring(variables=_variables(table, prefix)),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        tree = join(staging, "tree")
+        _make_tree(tree, prefix, contents, table, host)
+        return (
+            PlaceTree(staged=tree, target=edition_place(locations.data, name, 1)),
+            FlipLink(link=prefix, before="", after=link_target(name, 1)),
+        )
+
+    library = join(prefix, table.library)
+    plan = Plan(
+        words=f"environment new {name} --language {table.name}",
+        aim=f"Make the environment {name} on {table.title} {version}",
+        lines=(
+            PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
+            PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(contents.interpreter, host.home)}"),
+            PlanLine(kind=LineKind.NOTE, subject=f"its library is {shown(library, host.home)}"),
+            *(
+                PlanLine(kind=LineKind.NOTE, subject=f"while it is entered: {one.name}", detail=one.value)
+                for one in contents.wiring.variables
+            ),
+        ),
+        afterwards=(f"Enter it:  ush environment enter {name}", f"Modules go into {shown(library, host.home)}"),
+    )
+    return Change(
+        plan=plan, prepare=prepare, verify=lambda: check_library(_environment(name, prefix, contents), host)
+    )
+
+
+def check_library(environment: Environment, host: Host) -> tuple[Finding, ...]:
+    """Start the interpreter of an environment of another language, and see that its library is there."""
+    contents = environment.contents
+    table = find_language(contents.language)
+    if table is None:
+        return ()
+    program = join(environment.prefix, "bin", interpreter_name(contents))
+    version, trouble = said_version(table, program, host)
+    library = join(environment.prefix, table.library)
+    there = os.path.isdir(library)
+    return (
+        Finding(
+            subject=f"environment {environment.name}",
+            question="its interpreter starts",
+            holds=not trouble,
+            answer=trouble or f"{table.title} {version}",
+            remedy="ush interpreter list   (choose another)" if trouble else "",
+            puts_back=True,
+        ),
+        Finding(
+            subject=f"environment {environment.name}",
+            question="its library is there",
+            holds=there,
+            answer=library if there else "it is gone",
+            remedy="" if there else f"ush environment drop {environment.name}   (then make it again)",
+        ),
+    )
+
+
+def interpreter_name(contents: Contents) -> str:
+    """Return the name by which an environment's interpreter is called in it."""
+    return os.path.basename(contents.interpreter)
+
+
+def _environment(name: str, prefix: Place, contents: Contents) -> Environment:
+    return Environment(name=name, prefix=prefix, edition=1, contents=contents)
+
+
+def _variables(table: Language, prefix: Place) -> tuple[SetVariable, ...]:
+    library = join(prefix, table.library)
+    return tuple(
+        SetVariable(name=name, value=value.replace("{library}", library).replace("{prefix}", prefix))
+        for name, value in table.library_variables
+    )
+
+
+def _interpreter(table: Language, wanted: str, host: Host) -> tuple[Place, str]:
+    """Return the interpreter and its version: at the path that is wanted, or the first on PATH of that version."""
+    if "/" in wanted:
+        path = join(host.working_directory, wanted)
+        version, trouble = said_version(table, path, host)
+        if trouble:
+            raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step="ush interpreter list")
+        return path, version
+    tried = []
+    for path in _on_path(table, host.search_path()):
+        version, _ = said_version(table, path, host)
+        if version and (not wanted or f"{version}.".startswith(f"{wanted}.")):
+            return path, version
+        tried.append(f"{path} ({version or 'does not start'})")
+    raise CouldNot(
+        f"there is no {table.title}{f' {wanted}' if wanted else ''} on PATH"
+        + (f"; there is {', '.join(tried)}" if tried else ""),
+        next_step=f"ush interpreter get {table.name}",
+    )
+
+
+def _on_path(table: Language, folders: Sequence[str]) -> list[Place]:
+    found: list[Place] = []
+    for folder in folders:
+        names = sorted(os.listdir(folder)) if os.path.isdir(folder) else []
+        found += [
+            join(folder, one)
+            for one in names
+            if table.is_executable_name(one) and is_executable_file(join(folder, one))
+        ]
+    return found
+
+
+def _make_tree(tree: str, prefix: Place, contents: Contents, table: Language, host: Host) -> None:
+    os.makedirs(join(tree, "bin"))
+    os.makedirs(join(tree, table.library))
+    os.symlink(contents.interpreter, join(tree, "bin", interpreter_name(contents)))
+    beside = os.path.dirname(contents.interpreter)
+    for name in (table.name, table.title):
+        # Some have two programs, of which the table asks the quicker one.
+        if os.path.exists(join(beside, name)) and not os.path.lexists(join(tree, "bin", name)):
+            os.symlink(join(beside, name), join(tree, "bin", name))
+    texts = {
+        FILE_NAME: contents_text(contents),
+        WIRED_MARK: "",
+        **enter_scripts(contents.name, prefix, host.home, contents.wiring),
+    }
+    for name, text in texts.items():
+        os.makedirs(os.path.dirname(join(tree, name)), exist_ok=True)
+        with open(join(tree, name), "x", encoding="utf-8", errors="surrogateescape") as file:
+            file.write(text)
