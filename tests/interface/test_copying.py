@@ -58,6 +58,7 @@ def test_a_copy_stands_alone_and_its_source_is_untouched(account: Account, made:
     done = account.ush("environment", "copy", made, "field", "--yes")
     assert "2 distributions" in done.out
     assert "loose.py" in done.out
+    assert "INSTALLER" not in done.out
     assert digest_of_tree(str(made)) == before
     made.rename(made.with_name("hidden"))
     account.ush("verify", "field")
@@ -97,6 +98,10 @@ def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: 
         assert "environment copy old NEW" in refused.err
     assert "never changes it" in account.ush("environment", "unprotect", "old", "--yes", code=3).err
     account.ush("environment", "copy", "old", "new", "--yes")
+    account.ush("index", "add", "own", made.parent / "w", "--yes")
+    wheel(made.parent / "w", "nectar")
+    got = account.ush("package", "get", "nectar", "-e", "new", "--yes")
+    assert "2 that are there stay" in got.out, "what nothing requires was asked for by somebody"
     account.ush("package", "drop", "hivehum", "-e", "new", "--yes")
     assert not (account.environment("new") / "bin/hum").exists()
     assert (made / "bin/hum").exists()

@@ -4,14 +4,15 @@ Both are kept in `environments.toml`. What such an environment holds is read fro
 """
 
 import os
+import re
 import uuid
 from collections.abc import Mapping
 
-from packaging.utils import canonicalize_name
+from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.distributions.direct_urls import address_told
-from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.metadata import Metadata, parse_metadata
 from unified_shell.core.errors import UshError, WordsOff
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.locations import Locations
@@ -19,7 +20,15 @@ from unified_shell.core.machine.places import Place, from_record_text, join
 
 from .contents import Contents, Distribution
 
-__all__ = ["ADOPTED", "PROTECTED", "adopted_places", "is_protected", "read_foreign", "records_file"]
+__all__ = [
+    "ADOPTED",
+    "PROTECTED",
+    "adopted_places",
+    "foreign_distributions",
+    "is_protected",
+    "read_foreign",
+    "records_file",
+]
 
 ADOPTED = "adopted"
 PROTECTED = "protected"
@@ -63,31 +72,46 @@ def read_foreign(name: str, prefix: Place) -> Contents:
 
 
 def foreign_distributions(site: str) -> tuple[Distribution, ...]:
-    """Return the distributions that a folder of modules holds; `index` names what installed each, as far as it says."""
-    found = []
-    for folder in sorted(os.listdir(site)) if os.path.isdir(site) else ():
-        metadata = read_file(join(site, folder, "METADATA")) if folder.endswith(".dist-info") else None
-        if metadata is None:
-            continue
-        try:
-            known = parse_metadata(metadata[0], folder)
-        except UshError:
-            continue
-        installer = read_file(join(site, folder, "INSTALLER"))
-        direct = read_file(join(site, folder, "direct_url.json"))
-        asked = os.path.exists(join(site, folder, "REQUESTED"))
-        found.append(
-            Distribution(
-                name=canonicalize_name(known.name),
-                version=known.version,
-                sha256="",
-                wheel=folder,
-                index=f"put there by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
-                requested=known.name if asked else "",
-                address=address_told(direct[0]) if direct else "",
-            )
-        )
-    return tuple(found)
+    """Return the distributions that a folder of modules holds; `index` names what installed each, as far as it says.
+
+    Asked for are those that say so, and those that none of the others requires: something wants them.
+    """
+    read = {folder: one for folder in _info_folders(site) if (one := _read_metadata(site, folder)) is not None}
+    needed = {name for one in read.values() for name in _required(one)}
+    return tuple(_distribution(site, folder, one, needed) for folder, one in read.items())
+
+
+def _distribution(site: str, folder: str, known: Metadata, needed: set[NormalizedName]) -> Distribution:
+    installer = read_file(join(site, folder, "INSTALLER"))
+    direct = read_file(join(site, folder, "direct_url.json"))
+    asked = os.path.exists(join(site, folder, "REQUESTED")) or known.name not in needed
+    return Distribution(
+        name=known.name,
+        version=known.version,
+        sha256="",
+        wheel=folder,
+        index=f"put there by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
+        requested=known.name if asked else "",
+        address=address_told(direct[0]) if direct else "",
+    )
+
+
+def _info_folders(site: str) -> list[str]:
+    return sorted(one for one in os.listdir(site) if one.endswith(".dist-info")) if os.path.isdir(site) else []
+
+
+def _read_metadata(site: str, folder: str) -> Metadata | None:
+    found = read_file(join(site, folder, "METADATA"))
+    try:
+        return parse_metadata(found[0], folder) if found is not None else None
+    except UshError:
+        return None
+
+
+def _required(metadata: Metadata) -> set[NormalizedName]:
+    """Return the projects that a distribution requires, whatever the markers; not itself, by way of extras."""
+    names = (re.match(r"[\w.-]+", text) for text in metadata.requires)
+    return {canonicalize_name(found[0]) for found in names if found is not None} - {metadata.name}
 
 
 def _short_version(prefix: str) -> str:

@@ -31,7 +31,7 @@ from .filling import FetchWheel, fill_store
 from .installer_names import installer_commands
 from .known import Environment, find_environment
 from .layout import edition_place, link_place, link_target
-from .taking_over import holds_place, take_over
+from .taking_over import WRITTEN_ANEW, holds_place, take_over
 
 __all__ = ["Source", "find_source", "plan_copy"]
 
@@ -148,6 +148,7 @@ def _extras(prefix: Place, site: Place, *, whole: bool) -> tuple[str, ...]:
         record = read_file(join(site, folder, "RECORD")) if folder.endswith(".dist-info") else None
         if record is not None:
             known |= {os.path.normpath(join(site, row.path)) for row in parse_record(record[0], folder)}
+            known |= {join(site, folder, name) for name in WRITTEN_ANEW}
     top = prefix if whole else site
     skeleton = {join(prefix, "pyvenv.cfg")}
     found = []

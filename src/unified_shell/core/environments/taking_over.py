@@ -18,7 +18,7 @@ from unified_shell.core.store.sharing import Sharer
 
 from .contents import Distribution
 
-__all__ = ["Taken", "take_over"]
+__all__ = ["WRITTEN_ANEW", "Taken", "holds_place", "take_over"]
 
 WRITTEN_ANEW = frozenset({"RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "REQUESTED", "direct_url.json"})
 TEXTS_OF_PLACES = (".pth", ".egg-link")
