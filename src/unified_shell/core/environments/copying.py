@@ -249,7 +249,7 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, hos
         lines.append(
             PlanLine(
                 kind=LineKind.NOTE,
-                subject=f"{len(source.extras)} files that no package brought come along, {shown_size(size)}",
+                subject=f"{_files(len(source.extras))} that no package brought, {shown_size(size)}",
                 detail=_some(source.extras),
             )
         )
@@ -272,6 +272,10 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, hos
         disk_bytes=20_000,
         afterwards=ways_in(name, prefix, host),
     )
+
+
+def _files(count: int) -> str:
+    return "1 file" if count == 1 else f"{count} files"
 
 
 def _is_file(prefix: str, name: str) -> bool:
