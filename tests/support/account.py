@@ -109,7 +109,7 @@ def visible_state(home: Path) -> dict[str, str]:
             folders[:] = [
                 one for one in folders if one in ("wiring", "interpreters", "environments", "commands", "launchers")
             ]
-            files = []
+            files = [one for one in files if one == "environments.toml"]
         if here == home:
             folders[:] = [one for one in folders if one != ".cache"]
         found.update({str((here / one).relative_to(home)): _digest(here / one) for one in files})
