@@ -19,6 +19,11 @@ CASES: dict[str, tuple[list[str], int, str]] = {
     "missing word": (["package", "get"], 2, "nothing is asked for"),
     "unknown environment": (["environment", "show", "hvie"], 2, "Did you mean hive?"),
     "which environment": (["package", "get", "swarmcast"], 2, "which environment?"),
+    "an interpreter": (
+        ["package", "get", "swarmcast", "-e", "/usr", "-y"],
+        3,
+        "nothing is installed into an interpreter",
+    ),
     "no requirement": (["package", "get", "swarm cast", "-e", "hive"], 2, "is no requirement"),
     "no such project": (["package", "get", "no-such", "-e", "hive", "-y"], 4, "no index has no-such"),
     "no such version": (["package", "get", "swarmcast>9", "-e", "hive", "-y"], 4, "apiary has 1.2.0"),

@@ -84,6 +84,12 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
                 f"{full} is an environment that ush did not make, and counts as protected",
                 next_step=f"ush environment copy {shown(full, host.home)} NEW   or   ush environment adopt",
             )
+        python = join(full, "bin", "python3")
+        if os.path.exists(python):
+            raise Refused(
+                f"{full} is an interpreter's own place, and no environment: nothing is installed into an interpreter",
+                next_step=f"ush environment new NAME --interpreter {shown(python, host.home)}",
+            )
         raise WordsOff(f"{name!r} is no environment", next_step="ush environment list")
     found = _read(name, locations) if name and not name.startswith(".") else None
     if found is None:
