@@ -5,8 +5,8 @@ Usage: python benchmarks/environments.py [FOLDER OF WHEELS]
 Prints ratios of one run, each the median of pairs: a warm environment (from a solved set to switched) against `cp -al` of
 the same tree; the same as a whole command against a bare start, `cp -al` and one interpreter; a cold one against
 unzipping, hashing and byte-compiling with two workers; `ush environment run E -- true` against importing click and
-`true`. Bars are 1.5, 1.5, 1.1, 1.5. Without a folder it makes fifteen wheels of its own, about 6,000 files. Then the disk
-that environments of one set take beside each other.
+`true`; verifying an environment against importing all of it in one process. Bars are 1.5, 1.5, 1.1, 1.5, 1.5. Without a
+folder it makes fifteen wheels of its own, about 6,000 files. Then the disk that environments of one set take together.
 """
 
 import os
@@ -35,6 +35,7 @@ from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, locations_of
 from unified_shell.core.transfers.fetching import Fetcher
+from unified_shell.core.verification.environment_checks import check_environment, read_installed
 from unified_shell.demo.wheel_maker import WheelSource, make_wheel
 
 PAIRS = 5
@@ -183,6 +184,13 @@ def measure_commands(bench: Bench, top: Path, tree: str) -> None:
 
     into = paired(lambda: run(USH, "environment", "run", "w0", "--", "true", variables=bench.variables), least_run)
     told("environment run, against import click and true", into)
+    found = find_environment("w0", bench.host, bench.locations)
+    names = sorted({name for one in read_installed(found).values() for name in one.imports})
+    imports = "; ".join(f"import {name}" for name in names)
+    verifying = paired(
+        lambda: check_environment(found, bench.host), lambda: run(f"{tree}/bin/python", "-I", "-B", "-c", imports)
+    )
+    told(f"verifying {len(names)} imports, against importing them", verifying)
     one = disk_bytes([tree])
     several = disk_bytes([tree, *(bench.prefix(f"w{n}") for n in range(PAIRS))])
     print(f"disk: one takes {one / 1e6:.0f} MB, each further one {(several - one) / PAIRS / 1e6:.2f} MB")

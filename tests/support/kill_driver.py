@@ -32,6 +32,7 @@ NEVER_IMPORTED = {
     "compile_files",
     "call_build_hook",
     "import_one",
+    "import_many",
     "files_of_imports",
     "load_entry_point",
     "loaded_files",

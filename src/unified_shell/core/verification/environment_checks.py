@@ -1,7 +1,7 @@
 """The checks of an environment: that it starts, holds what is recorded, imports, and its commands launch."""
 
 import os
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -25,6 +25,8 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.processes import Ran, run_program
+
+from .shared_imports import loaded_together
 
 __all__ = ["Installed", "check_distributions", "check_environment", "read_installed"]
 
@@ -78,12 +80,13 @@ def check_distributions(
     found += _satisfied(installed, facts, environment.contents.overrides)
     work: list[Callable[[], Finding]] = []
     brought = frozenset(name.split(".")[0] for there in installed.values() for name in there.imports)
-    for one in chosen:
-        there = installed.get(one.name)
-        if there is None:
-            continue
-        work += [_import_check(environment, one, name, brought, host) for name in there.imports]
-        work += [_command_check(environment, one, entry, brought, host) for entry in there.commands]
+    here = [(one, installed[one.name]) for one in chosen if one.name in installed]
+    words = [name for _, there in here for name in there.imports]
+    words += [_word(entry) for _, there in here for entry in there.commands]
+    judge = _Judge(environment, brought, loaded_together(words, environment, host), host)
+    for one, there in here:
+        work += [judge.import_check(one, name) for name in there.imports]
+        work += [judge.command_check(one, entry) for entry in there.commands]
     return (*found, *map_at_once(lambda check: check(), work, workers=WORKERS))
 
 
@@ -195,52 +198,68 @@ def _optional(ran: Ran, brought: frozenset[str]) -> str:
     return f"only with {missing}, which nothing here requires"
 
 
-def _import_check(
-    environment: Environment, one: Distribution, name: str, brought: frozenset[str], host: Host
-) -> Callable[[], Finding]:
-    def check() -> Finding:
-        ran = _run(environment, "import_one.py", (name,), host)
+@dataclass(frozen=True, slots=True)
+class _Judge:
+    """Checks imports and commands: what was loaded with others is right, the rest is asked in a process of its own."""
+
+    environment: Environment
+    brought: frozenset[str]
+    loaded: Mapping[str, float]
+    host: Host
+
+    def import_check(self, one: Distribution, name: str) -> Callable[[], Finding]:
+        """Return the check that a module imports."""
+        return lambda: self._judge_import(one, name)
+
+    def command_check(self, one: Distribution, entry: EntryPoint) -> Callable[[], Finding]:
+        """Return the check that a command's launcher is right and its entry point loads."""
+        return lambda: self._judge_command(one, entry)
+
+    def _judge_import(self, one: Distribution, name: str) -> Finding:
+        question = f"import {name}"
+        if name in self.loaded:
+            return Finding(
+                subject=one.name, question=question, holds=True, answer="yes", elapsed_seconds=self.loaded[name]
+            )
+        ran = _run(self.environment, "import_one.py", (name,), self.host)
         # What somebody asked for must import; what came along for others may be meant for more than is here.
-        optional = "" if one.requested else _optional(ran, brought)
+        optional = "" if one.requested else _optional(ran, self.brought)
         if optional:
-            return Finding(subject=one.name, question=f"import {name}", holds=True, answer=optional)
+            return Finding(subject=one.name, question=question, holds=True, answer=optional)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
+        holds = ran.returncode == 0
+        remedy = f"ush environment run {self.environment.name} -- python -c 'import {name}'"
         return Finding(
             subject=one.name,
-            question=f"import {name}",
-            holds=ran.returncode == 0,
-            answer="yes" if ran.returncode == 0 else f"{cause}{detail}",
-            remedy=""
-            if ran.returncode == 0
-            else f"ush environment run {environment.name} -- python -c 'import {name}'",
+            question=question,
+            holds=holds,
+            answer="yes" if holds else f"{cause}{detail}",
+            remedy="" if holds else remedy,
             elapsed_seconds=ran.elapsed_seconds,
         )
 
-    return check
-
-
-def _command_check(
-    environment: Environment, one: Distribution, entry: EntryPoint, brought: frozenset[str], host: Host
-) -> Callable[[], Finding]:
-    def check() -> Finding:
-        path = join(environment.layout.scripts, entry.name)
-        trouble, seconds, optional = _launcher_trouble(path, environment), 0.0, ""
-        if not trouble:
-            ran = _run(environment, "load_entry_point.py", (entry.module, entry.attribute), host)
-            optional = _optional(ran, brought)
+    def _judge_command(self, one: Distribution, entry: EntryPoint) -> Finding:
+        path = join(self.environment.layout.scripts, entry.name)
+        trouble, optional = _launcher_trouble(path, self.environment), ""
+        seconds = self.loaded.get(_word(entry), 0.0)
+        if not trouble and _word(entry) not in self.loaded:
+            ran = _run(self.environment, "load_entry_point.py", (entry.module, entry.attribute), self.host)
+            optional = _optional(ran, self.brought)
             trouble, seconds = "" if optional else ran.trouble, ran.elapsed_seconds
         return Finding(
             subject=one.name,
             question=f"command {entry.name} launches",
             holds=not trouble,
             answer=trouble or optional or "its launcher is there, its entry point loads",
-            remedy=f"ush environment run {environment.name} -- {entry.name} --help" if trouble else "",
+            remedy=f"ush environment run {self.environment.name} -- {entry.name} --help" if trouble else "",
             elapsed_seconds=seconds,
         )
 
-    return check
+
+def _word(entry: EntryPoint) -> str:
+    return f"{entry.module}:{entry.attribute}"
 
 
 def _launcher_trouble(path: Place, environment: Environment) -> str:
