@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import unified_shell.core
+from support.kill_driver import NEVER_IMPORTED
 from unified_shell.core.machine.places import (
     from_json_text,
     from_record_text,
@@ -66,23 +67,12 @@ WORKERS = {
     "SourceBuilder",
     "_Hooks",
 }
-PROGRAMS = {
-    "probe_python",
-    "compile_files",
-    "call_build_hook",
-    "import_one",
-    "import_many",
-    "files_of_imports",
-    "load_entry_point",
-    "loaded_files",
-    "end_with_parent",
-}
 
 
 def _values() -> list[type]:
     found = []
     for module in pkgutil.walk_packages(unified_shell.core.__path__, "unified_shell.core."):
-        if module.name.rpartition(".")[2] in PROGRAMS:
+        if module.name.rpartition(".")[2] in NEVER_IMPORTED:
             continue
         for one in vars(importlib.import_module(module.name)).values():
             if isinstance(one, type) and dataclasses.is_dataclass(one) and one.__module__ == module.name:
