@@ -206,6 +206,17 @@ def test_a_lock_is_installed_without_solving_and_drift_is_told(account: Account,
     assert "nectar 1.0 is not in the lock" in account.ush("environment", "show", "hive").out
     account.ush(*words)
     assert version_in(account, "nectar") == "", "exactly what the lock holds"
+    extra = LOCK.format(**{**fields, "head": 'extras = ["wax"]'})
+    lock.write_text(
+        extra.replace("sys_platform == 'win32'", "'wax' in extras")
+        .replace("https://nowhere.example/elsewhere", "w/nectar")
+        .replace("elsewhere", "nectar")
+        .replace('url = "w/', 'path = "w/')
+        .replace('"00"', f'"{digest_of_file(str(tmp_path / "w/nectar-1.0-py3-none-any.whl"))}"')
+    )
+    account.ush(*words, "--extra", "wax")
+    assert version_in(account, "nectar") == "1.0"
+    assert "as locked" in account.ush("environment", "show", "hive").out, "its extra is remembered"
     before = visible_state(account.home)
     for change, code, said in [
         ({"hivehum_hash": "0" * 64}, 4, "is not what was promised"),

@@ -29,11 +29,14 @@ def print_plan(screen: Screen, plan: Plan) -> None:
     others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
     # What has nothing to be said of it would push the others' remarks far to the right.
     bare = [line for line in others if line.kind in (LineKind.NOTE, LineKind.WARNING) and not line.detail]
-    print_rows(screen, [(WORDS[line.kind], line.subject, line.detail) for line in others if line not in bare])
-    print_rows(screen, [(WORDS[line.kind], line.subject) for line in bare])
+    # Two tables, one margin: the first words are as wide in both.
+    wide = max((len(WORDS[line.kind]) for line in others), default=0)
+    rows = [(WORDS[line.kind].ljust(wide), line.subject, line.detail) for line in others if line not in bare]
+    print_rows(screen, rows)
+    print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject) for line in bare])
     for line in edits:
-        rows = [("", f"  {one}") for one in line.detail.splitlines()]
-        print_rows(screen, [(WORDS[line.kind], line.subject), *rows])
+        diff = [("", f"  {one}") for one in line.detail.splitlines()]
+        print_rows(screen, [(WORDS[line.kind], line.subject), *diff])
 
 
 def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool, scope: str) -> None:

@@ -50,7 +50,8 @@ class Distribution:
 class Contents:
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
     while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
-    none with others by hard link; `lock` is the lock file that it was made from, if any;
+    none with others by hard link; `lock` is the lock file that it was made from, if any, with
+    the `lock_extras` and `lock_groups` of it;
     `python` is the version of its interpreter, of whichever `language` it is; `installers` are commands of its base that put packages there, and must not be reached from it."""
 
     name: str
@@ -64,6 +65,8 @@ class Contents:
     overrides: tuple[str, ...] = ()
     own_files: bool = False
     lock: str = ""
+    lock_extras: tuple[str, ...] = ()
+    lock_groups: tuple[str, ...] = ()
     installers: tuple[str, ...] = ()
     language: str = "python"
 
@@ -106,9 +109,17 @@ def contents_text(contents: Contents) -> str:
         "own-files": contents.own_files,
         "installers": list(contents.installers),
         **({"language": contents.language} if contents.language != "python" else {}),
-        **({"lock": to_record_text(contents.lock)} if contents.lock else {}),
+        **(_lock_row(contents) if contents.lock else {}),
     }
     return to_json_text(fields) + "\n"
+
+
+def _lock_row(contents: Contents) -> dict[str, object]:
+    return {
+        "lock": to_record_text(Place(contents.lock)),
+        "lock-extras": list(contents.lock_extras),
+        "lock-groups": list(contents.lock_groups),
+    }
 
 
 def read_contents(prefix: str) -> Contents | None:
@@ -143,6 +154,8 @@ def _contents(read: Mapping[str, object]) -> Contents:
         installers=_texts(read.get("installers", [])),
         language=str(read.get("language", "python")),
         lock=from_record_text(str(read.get("lock", ""))),
+        lock_extras=_texts(read.get("lock-extras", [])),
+        lock_groups=_texts(read.get("lock-groups", [])),
         distributions=tuple(
             Distribution(
                 name=NormalizedName(str(row["name"])),

@@ -28,6 +28,7 @@ from unified_shell.core.resolution.target import Rules
 from unified_shell.core.transfers.addresses import address_of_folder
 
 from .changing import base_of
+from .contents import Contents
 from .known import Environment, check_changeable
 from .packages import target_of
 from .settled import Settled
@@ -65,7 +66,8 @@ def plan_lock(
     lock = _read(path)
     chosen = _selected(lock, path, facts, wish)
     needed = {str(one["name"]) for each in lock.packages for one in each.dependencies or ()}
-    roots = [name for name in chosen if name not in needed]
+    # Where all need each other, or the lock does not say who needs what, all are asked for.
+    roots = [name for name in chosen if name not in needed] or list(chosen)
     solution = Solution(
         chosen=chosen,
         asked_by={name: (f"{os.path.basename(path)} holds {name} {one.version}",) for name, one in chosen.items()},
@@ -78,7 +80,7 @@ def plan_lock(
     return settled.change(
         solution,
         {one: Requirement(f"{one}=={chosen[one].version}") for one in roots},
-        replace(environment.contents, lock=path, constraints=(), overrides=()),
+        _locked(environment, path, wish),
         words=f"package get --lock {wish.path} -e {name}",
         aim=f"Have in the environment {name} what {wish.path} holds",
         nothing=f"the environment {name} holds what {wish.path} says",
@@ -91,7 +93,9 @@ def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[
     Raises CouldNot and WordsOff where the lock is not there any more, or cannot be read.
     """
     path = environment.contents.lock
-    locked = _selected(_read(path), path, facts, LockWish(path=path, rules=Rules()), judge=False)
+    contents = environment.contents
+    wish = LockWish(path=path, rules=Rules(), extras=contents.lock_extras, groups=contents.lock_groups)
+    locked = _selected(_read(path), path, facts, wish, judge=False)
     lines = []
     for one in environment.contents.distributions:
         candidate = locked.pop(one.name, None)
@@ -102,6 +106,17 @@ def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[
         elif candidate.file.sha256 not in (one.sha256, one.source_sha256):
             lines.append(f"{one.name} {one.version} is another file than the locked one")
     return (*lines, *(f"{name} {one.version} is locked, and not there" for name, one in locked.items()))
+
+
+def _locked(environment: Environment, path: str, wish: LockWish) -> Contents:
+    return replace(
+        environment.contents,
+        lock=path,
+        lock_extras=wish.extras,
+        lock_groups=wish.groups,
+        constraints=(),
+        overrides=(),
+    )
 
 
 def _read(path: str) -> "Pylock":
