@@ -26,6 +26,8 @@ from unified_shell.core.machine.places import (
 
 # Not values but workers, or values that hold functions or third parties' objects: none of them crosses rooms.
 WORKERS = {
+    "Arrivals",
+    "_Stock",
     "Change",
     "Getting",
     "Workshop",

@@ -1,6 +1,8 @@
 """Packages that come by other roads than a wheel of an index: built here, from an address, within bounds."""
 
 import json
+import random
+import threading
 from pathlib import Path
 
 import pytest
@@ -8,6 +10,7 @@ import pytest
 from support.account import Account, visible_state
 from support.sources import source
 from support.wheels import wheel
+from unified_shell.core.indexes.server import make_server
 from unified_shell.core.machine.digests import digest_of_file
 
 
@@ -234,3 +237,36 @@ def test_a_lock_is_installed_without_solving_and_drift_is_told(account: Account,
     lock.unlink()
     assert "cannot be read" in account.ush("environment", "show", "hive").out
     assert visible_state(account.home) == before
+
+
+def test_a_plan_tells_what_wheels_bring_before_they_are_fetched(account: Account, tmp_path: Path) -> None:
+    info = {
+        "waggle_io-1.0.data/scripts/waggle-play": b"#!python\nprint(1)\n",
+        "waggle/__init__.py": b"def play(): pass\n",
+    }
+    ballast = {f"comb/cell{n}.py": random.Random(n).randbytes(1000).hex().join("''").encode() for n in range(250)}
+    wheel(tmp_path / "w", "waggle-io", files=info, commands=["waggle = waggle:play"], requires=["comb"])
+    wheel(tmp_path / "w", "comb", files={**ballast, "comb/__init__.py": b""})
+    source(tmp_path / "w", "mite-count", "2.0", static=True)
+    account.new_environment()
+    server = make_server(str(tmp_path / "w"), address="127.0.0.1", port=0)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    account.ush("index", "add", "far", f"http://127.0.0.1:{server.server_address[1]}/simple/", "--yes")
+    words = ("package", "get", "waggle-io", "mite-count", "--allow-build", "mite-count", "-e", "hive")
+    plan = account.ush(*words, "--plan", "--json").json()
+    assert not list((account.home / ".cache/unified-shell").rglob("*.whl")), "their ends were read"
+    lines = {one["subject"]: (one["detail"], one["in_full"]) for one in plan["lines"]}
+    assert lines["new commands"] == ("waggle, waggle-play", ["waggle-io: waggle, waggle-play"])
+    assert lines["imported by other names"][0] == "waggle-io as waggle"
+    assert lines["commands of 1 package are told afterwards"][1] == ["mite-count"]
+    assert lines["licences"][1] == ["MIT: comb, waggle-io", "not told: mite-count"]
+    assert "waggle-io: waggle, waggle-play" in account.ush(*words, "--plan").out
+    assert "New commands:  waggle, waggle-play" in account.ush(*words, "--yes").out
+    server.shutdown()
+    server.server_close()
+    stored = [path for path in (account.data / "store").rglob("*") if path.is_file()]
+    room = sum(path.stat().st_blocks * 512 for path in stored)
+    assert plan["disk_bytes"] == pytest.approx(room, rel=0.2), "an honest estimate"
+    account.new_environment("second")
+    again = account.ush(*words[:-1], "second", "--plan", "--json", "--offline").json()["lines"]
+    assert "new commands" in {one["subject"] for one in again}, "what was seen once is known"

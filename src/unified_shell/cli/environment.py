@@ -132,7 +132,7 @@ def show(bench: Workbench, name: str, *, as_json: bool) -> None:
     installed = read_installed(found)
     drift = _drift(bench, found)
     if as_json:
-        commands = sorted(entry.name for one in installed.values() for entry in one.commands)
+        commands = sorted(command for one in installed.values() for command in one.command_names)
         imports = {key: list(one.imports) for key, one in installed.items()}
         bench.screen.result(
             json_text("environment", {"environment": found, "commands": commands, "imports": imports, "drift": drift})

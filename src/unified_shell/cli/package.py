@@ -1,6 +1,6 @@
 """`ush package`."""
 
-from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import click
 
@@ -8,6 +8,12 @@ from .beginnings import VerbGroup
 from .performing import How, change_options, perform
 from .wishing import WishWords, wish_options
 from .workbench import Workbench, pass_bench
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.known import Environment
 
 __all__ = ["package"]
 
@@ -49,43 +55,29 @@ def get(
     from packaging.utils import canonicalize_name
 
     from unified_shell.core.changes.composing import combined
-    from unified_shell.core.changes.plan import Change, Outcome
-    from unified_shell.core.environments.changing import base_of
-    from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.environments.packages import plan_get
     from unified_shell.core.indexes.ties import plan_ties
-    from unified_shell.core.verification.arrivals import arrivals, with_checks
 
     bench.offline = only_cached
     if lock:
         _get_locked(bench, lock, words, name, how, alone=not requirements)
         return
     wish = words.wish(requirements, bench.host.working_directory)
-    before = choose_environment(name, bench.host, bench.locations)
     named = [canonicalize_name(one.name) for one in wish.requests]
     if index:
         bench.ties = dict.fromkeys(named, index)
 
-    def make() -> Change:
-        environment = choose_environment(name, bench.host, bench.locations)
+    def plan(environment: "Environment") -> "Change":
         ties = plan_ties(named, index, bench.locations) if index else None
         change = plan_get(wish, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
-        change = with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
         return combined(change, ties) if ties is not None and not change.plan.nothing_to_do else change
 
-    def tell(_outcome: Outcome) -> Sequence[str]:
-        return arrivals(before, choose_environment(name, bench.host, bench.locations))
-
-    perform(bench, make, how, tell=tell)
+    _perform(bench, plan, name, how)
 
 
 def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: How, *, alone: bool) -> None:
-    from unified_shell.core.changes.plan import Change
-    from unified_shell.core.environments.changing import base_of
-    from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.environments.lock_files import LockWish, plan_lock
     from unified_shell.core.errors import WordsOff
-    from unified_shell.core.verification.arrivals import with_checks
 
     if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
         raise WordsOff(
@@ -95,19 +87,25 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: H
 
     wish = LockWish(path=lock, rules=words.rules(), extras=tuple(words.extras), groups=tuple(words.groups))
 
-    def make() -> Change:
-        environment = choose_environment(name, bench.host, bench.locations)
-        change = plan_lock(
-            wish,
-            environment,
-            bench.indexes,
-            bench.host,
-            bench.locations,
-            progress=bench.tell_progress,
-        )
-        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
+    def plan(environment: "Environment") -> "Change":
+        return plan_lock(wish, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
 
-    perform(bench, make, how)
+    _perform(bench, plan, name, how)
+
+
+def _perform(bench: Workbench, plan: "Callable[[Environment], Change]", name: str, how: How) -> None:
+    """Change the packages of an environment, check what came and tell it."""
+    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.verification.arrivals import Arrivals
+
+    last: list[Arrivals] = []
+
+    def make() -> "Change":
+        environment = choose_environment(name, bench.host, bench.locations)
+        last[:] = [Arrivals(environment, bench.host, bench.locations)]
+        return last[0].checked(plan(environment))
+
+    perform(bench, make, how, tell=lambda _outcome: last[0].lines())
 
 
 @package.command("list")
@@ -138,20 +136,14 @@ def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool)
 @pass_bench
 def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
     """Have the newest versions that fit together, of the packages NAME or of everything."""
-    from unified_shell.core.changes.plan import Change
-    from unified_shell.core.environments.changing import base_of
-    from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.environments.packages import plan_refresh
-    from unified_shell.core.verification.arrivals import with_checks
 
-    def make() -> Change:
-        environment = choose_environment(name, bench.host, bench.locations)
-        change = plan_refresh(
+    def plan(environment: "Environment") -> "Change":
+        return plan_refresh(
             names, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress
         )
-        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
 
-    perform(bench, make, how)
+    _perform(bench, plan, name, how)
 
 
 @package.command()
@@ -182,15 +174,11 @@ def why(bench: Workbench, wanted: str, name: str, *, as_json: bool) -> None:
 @pass_bench
 def drop(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
     """Drop packages, and what came along for them alone."""
-    from unified_shell.core.changes.plan import Change
-    from unified_shell.core.environments.changing import base_of
     from unified_shell.core.environments.dropping_packages import plan_drop_packages
-    from unified_shell.core.environments.known import choose_environment
-    from unified_shell.core.verification.arrivals import with_checks
 
-    def make() -> Change:
-        environment = choose_environment(name, bench.host, bench.locations)
-        change = plan_drop_packages(names, environment, bench.host, bench.locations, bench.indexes)
-        return with_checks(change, environment, base_of(environment, bench.host), bench.host, bench.locations)
-
-    perform(bench, make, how)
+    _perform(
+        bench,
+        lambda environment: plan_drop_packages(names, environment, bench.host, bench.locations, bench.indexes),
+        name,
+        how,
+    )

@@ -114,7 +114,7 @@ def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) ->
         return False
     if plan == agreed:
         return True
-    print_plan(bench.screen, plan)
+    print_plan(bench.screen, plan, in_full=how.only_plan)
     if how.only_plan:
         return False
     if how.yes:

@@ -41,7 +41,7 @@ def print_environment(
     if contents.language == "python":
         heading(screen, "\nPackages")
         print_packages(screen, environment, installed)
-    commands = sorted(entry.name for one in installed.values() for entry in one.commands)
+    commands = sorted(name for one in installed.values() for name in one.command_names)
     if commands:
         heading(screen, "\nCommands")
         for command in commands:
@@ -79,7 +79,7 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
                 one.name,
                 one.version,
                 ", ".join(there.imports[:4]) if there else "is not there any more",
-                ", ".join(entry.name for entry in there.commands) if there else "",
+                ", ".join(there.command_names) if there else "",
                 f"you asked for {one.requested}" if one.requested else "came along",
                 one.index,
             )

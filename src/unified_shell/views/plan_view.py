@@ -22,8 +22,11 @@ WORDS = {
 }
 
 
-def print_plan(screen: Screen, plan: Plan) -> None:
-    """Write a plan: what is added, changed and taken away, then each edit with its lines."""
+def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
+    """Write a plan: what is added, changed and taken away, then each edit with its lines.
+
+    With `in_full`, what other lines sum up is written below them.
+    """
     heading(screen, f"Plan: {plan.aim}")
     edits = [line for line in plan.lines if line.kind is LineKind.EDIT]
     others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
@@ -34,6 +37,10 @@ def print_plan(screen: Screen, plan: Plan) -> None:
     rows = [(WORDS[line.kind].ljust(wide), line.subject, line.detail) for line in others if line not in bare]
     print_rows(screen, rows)
     print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject) for line in bare])
+    for line in plan.lines if in_full else ():
+        if line.in_full and ", ".join(line.in_full) not in (line.detail or line.subject):
+            heading(screen, f"{line.subject[:1].upper()}{line.subject[1:]}, in full:")
+            print_rows(screen, [("", one) for one in line.in_full])
     for line in edits:
         diff = [("", f"  {one}") for one in line.detail.splitlines()]
         print_rows(screen, [(WORDS[line.kind], line.subject), *diff])

@@ -27,11 +27,15 @@ class LineKind(Enum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlanLine:
-    """One thing that will happen or is to be known. For an edit, `detail` is a diff."""
+    """One thing that will happen or is to be known. For an edit, `detail` is a diff.
+
+    `in_full` is what the detail sums up, line by line: shown where the plan alone is asked for.
+    """
 
     kind: LineKind
     subject: str
     detail: str = ""
+    in_full: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -40,6 +40,8 @@ __all__ = [
     "ways_in",
 ]
 
+_PROBED: dict[tuple[Place, int, int, int], InterpreterFacts] = {}
+
 
 def plan_new(
     name: str,
@@ -192,7 +194,7 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
             next_step=f"ush environment enter {environment.name}   (then use that language's own means)",
         )
     try:
-        facts = probe(environment.contents.interpreter, host)
+        facts = _probe_once(environment.contents.interpreter, host)
     except InterpreterUnusable as error:
         raise InterpreterUnusable(
             f"the interpreter of the environment {environment.name} does not start: {error.what}",
@@ -205,6 +207,18 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
             next_step=f"ush environment drop {environment.name}   (then make it again)",
         )
     return facts
+
+
+def _probe_once(executable: Place, host: Host) -> InterpreterFacts:
+    """Probe an interpreter, once in this process while its file stays the same: plan and verification both ask."""
+    try:
+        found = os.stat(executable)
+    except OSError:
+        return probe(executable, host)
+    key = (executable, found.st_ino, found.st_size, found.st_mtime_ns)
+    if key not in _PROBED:
+        _PROBED[key] = probe(executable, host)
+    return _PROBED[key]
 
 
 def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:

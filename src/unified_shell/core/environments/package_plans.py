@@ -1,12 +1,14 @@
 """What a person reads before packages are changed: what comes, goes and stays, who asked for it, and what it costs."""
 
 import os
-from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence, Sized
+from dataclasses import dataclass
+
+from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import LineKind, Plan, PlanLine
+from unified_shell.core.distributions.brought import Brought
 from unified_shell.core.distributions.sources import is_source_name
-from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
@@ -22,20 +24,27 @@ __all__ = ["carried_lines", "package_plan"]
 
 UNPACKED_RATIO = 5
 MOST_LICENCES = 5
+MOST_COMMANDS = 8
+MOST_IMPORTS = 5
+MOST_CARRIED = 3
 
 
 def package_plan(
     environment: Environment,
     distributions: Sequence[Distribution],
     solution: Solution,
+    brought: Mapping[NormalizedName, Brought],
     locations: Locations,
     *,
     words: str,
     aim: str,
 ) -> Plan:
-    """Return the plan of a change to these distributions."""
-    downloads = _to_fetch(distributions, solution, locations)
-    size = sum(max(one.size_bytes, 0) for one in downloads)
+    """Return the plan of a change to these distributions; `brought` is what new ones bring, as far as it is known."""
+    known = set(environment.contents.distributions)
+    new = [one for one in distributions if one not in known]
+    stock = _stock(distributions, solution, locations)
+    size = sum(stock.to_fetch.values())
+    room = _room(stock.to_fetch, brought)
     return Plan(
         words=words,
         aim=aim,
@@ -43,14 +52,16 @@ def package_plan(
             *_lines(environment, distributions, solution),
             *_build_lines(distributions),
             *(
-                (*_download_lines(downloads, size, locations), *_cached_lines(distributions, locations))
+                (*_download_lines(stock, room, locations), *_cached_lines(stock, brought))
                 or (PlanLine(kind=LineKind.NOTE, subject="all files are here; nothing is to be fetched"),)
             ),
-            *_licence_lines(environment, distributions, solution),
+            *_licence_lines(new, solution, brought),
+            *_command_lines(new, brought),
+            *_import_lines(new, brought),
             *carried_lines(environment),
         ),
         download_bytes=size,
-        disk_bytes=size * UNPACKED_RATIO,
+        disk_bytes=room,
         # One that is made by the same change relies on nothing before it.
         relies_on=(f"environment {environment.name}",) if environment.edition else (),
     )
@@ -80,28 +91,48 @@ def _lines(
     return tuple(lines)
 
 
-def _to_fetch(distributions: Sequence[Distribution], solution: Solution, locations: Locations) -> list[IndexFile]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Stock:
+    """Wheels that the store does not hold, with their sizes in bytes: to be fetched, or fetched already."""
+
+    to_fetch: Mapping[NormalizedName, int]
+    fetched: Mapping[NormalizedName, int]
+    is_size_unknown: bool
+
+
+def _stock(distributions: Sequence[Distribution], solution: Solution, locations: Locations) -> _Stock:
     store = Store(locations.data)
-    return [
-        solution.chosen[one.name].file
-        for one in distributions
-        if not os.path.isdir(join(store.top, one.sha256))
-        and not os.path.exists(join(locations.cache, "wheels", one.sha256, one.wheel))
-    ]
+    to_fetch, fetched, unknown = {}, {}, False
+    for one in distributions:
+        path = join(locations.cache, "wheels", one.sha256, one.wheel)
+        if os.path.isdir(join(store.top, one.sha256)):
+            continue
+        if os.path.exists(path):
+            fetched[one.name] = os.path.getsize(path)
+        else:
+            told = solution.chosen[one.name].file.size_bytes
+            to_fetch[one.name] = max(told, 0)
+            unknown = unknown or told < 0
+    return _Stock(to_fetch=to_fetch, fetched=fetched, is_size_unknown=unknown)
 
 
-def _download_lines(downloads: Sequence[IndexFile], size_bytes: int, locations: Locations) -> tuple[PlanLine, ...]:
-    if not downloads:
+def _room(sizes: Mapping[NormalizedName, int], brought: Mapping[NormalizedName, Brought]) -> int:
+    """Return the bytes on disk that wheels of these sizes come to, guessed for those that were not looked into."""
+    return sum(brought[name].disk_bytes if name in brought else size * UNPACKED_RATIO for name, size in sizes.items())
+
+
+def _download_lines(stock: _Stock, room: int, locations: Locations) -> tuple[PlanLine, ...]:
+    if not stock.to_fetch:
         return ()
-    need, free = size_bytes * UNPACKED_RATIO, read_disk(locations.data).free_bytes
-    seconds = expected_seconds(locations.cache, size_bytes)
-    count = f"{len(downloads)} file{'s' if len(downloads) > 1 else ''}"
-    unknown = any(one.size_bytes < 0 for one in downloads)
-    size = "of unknown size" if unknown and not size_bytes else shown_size(size_bytes)
-    told = [f"about {shown_size(need)} on disk, free are {shown_size(free)}"] if size_bytes else []
+    size, free = sum(stock.to_fetch.values()), read_disk(locations.data).free_bytes
+    seconds = expected_seconds(locations.cache, size)
+    said = "of unknown size" if stock.is_size_unknown and not size else shown_size(size)
+    told = [f"about {shown_size(room)} on disk, free are {shown_size(free)}"] if room else []
     told += [f"about {_time(seconds)}"] if seconds >= 1 else []
-    lines = [PlanLine(kind=LineKind.DOWNLOAD, subject=f"{count}, {size}", detail="; ".join(told))]
-    if need > free:
+    lines = [
+        PlanLine(kind=LineKind.DOWNLOAD, subject=f"{_count(stock.to_fetch, 'file')}, {said}", detail="; ".join(told))
+    ]
+    if room > free:
         lines.append(PlanLine(kind=LineKind.WARNING, subject="the disk is likely to be too small for that"))
     return tuple(lines)
 
@@ -110,36 +141,75 @@ def _time(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
 
 
-def _licence_lines(
-    environment: Environment, distributions: Sequence[Distribution], solution: Solution
-) -> tuple[PlanLine, ...]:
-    """Sum up the licences of what is new; each is in the list of packages."""
-    known = set(environment.contents.distributions)
-    counts = Counter(solution.licences.get(one.name, "") or "not told" for one in distributions if one not in known)
-    if not counts:
-        return ()
-    told = ", ".join(f"{count} {name}" for name, count in counts.most_common(MOST_LICENCES))
-    more = len(counts) - MOST_LICENCES
-    others = f" and {more} others" if more > 0 else ""
-    return (PlanLine(kind=LineKind.NOTE, subject="licences", detail=f"{told}{others}"),)
+def _count(things: Sized, name: str) -> str:
+    return f"{len(things)} {name}{'' if len(things) == 1 else 's'}"
 
 
-def _cached_lines(distributions: Sequence[Distribution], locations: Locations) -> tuple[PlanLine, ...]:
+def _cached_lines(stock: _Stock, brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
     """Say which wheels were fetched already: where an index has no metadata apart, to read theirs."""
-    store = Store(locations.data)
-    paths = [
-        join(locations.cache, "wheels", one.sha256, one.wheel)
-        for one in distributions
-        if not os.path.isdir(join(store.top, one.sha256))
-    ]
-    sizes = [os.path.getsize(path) for path in paths if os.path.exists(path)]
-    if not sizes:
+    if not stock.fetched:
         return ()
-    count = f"{len(sizes)} file{'s' if len(sizes) > 1 else ''}"
-    detail = f"about {shown_size(sum(sizes) * UNPACKED_RATIO)} on disk"
-    return (
-        PlanLine(kind=LineKind.NOTE, subject=f"{count}, {shown_size(sum(sizes))}, fetched already", detail=detail),
-    )
+    subject = f"{_count(stock.fetched, 'file')}, {shown_size(sum(stock.fetched.values()))}, fetched already"
+    detail = f"about {shown_size(_room(stock.fetched, brought))} on disk"
+    return (PlanLine(kind=LineKind.NOTE, subject=subject, detail=detail),)
+
+
+def _licence_lines(
+    new: Sequence[Distribution], solution: Solution, brought: Mapping[NormalizedName, Brought]
+) -> tuple[PlanLine, ...]:
+    """Sum up the licences of what is new; in full, say whose each one is."""
+    holders: dict[str, list[str]] = {}
+    for one in new:
+        told = solution.licences.get(one.name, "") or (brought[one.name].licence if one.name in brought else "")
+        holders.setdefault(told or "not told", []).append(one.name)
+    by_count = sorted(holders.items(), key=lambda pair: (-len(pair[1]), pair[0]))
+    detail = _summed([f"{len(names)} {licence}" for licence, names in by_count], MOST_LICENCES)
+    full = tuple(f"{licence}: {', '.join(names)}" for licence, names in by_count)
+    return (PlanLine(kind=LineKind.NOTE, subject="licences", detail=detail, in_full=full),) if holders else ()
+
+
+def _command_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
+    """Say which commands will appear, and whose contents are told afterwards only."""
+    by_project = {one.name: brought[one.name].commands for one in new if one.name in brought}
+    commands = [command for each in by_project.values() for command in each]
+    lines = []
+    if commands:
+        full = tuple(f"{name}: {', '.join(each)}" for name, each in by_project.items() if each)
+        detail = _summed(commands, MOST_COMMANDS)
+        lines.append(PlanLine(kind=LineKind.NOTE, subject="new commands", detail=detail, in_full=full))
+    unknown = [one.name for one in new if one.name not in brought]
+    if unknown:
+        lines.append(
+            PlanLine(
+                kind=LineKind.NOTE,
+                subject=f"commands of {_count(unknown, 'package')} are told afterwards",
+                detail="what they bring cannot be seen before they are fetched or built",
+                in_full=tuple(unknown),
+            )
+        )
+    return tuple(lines)
+
+
+def _import_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
+    """Say which projects are imported by another name than their own."""
+    others = [
+        f"{one.name} as {imports[0]}"
+        for one in new
+        if one.name in brought
+        and (imports := brought[one.name].imports)
+        and canonicalize_name(imports[0]) != one.name
+    ]
+    if not others:
+        return ()
+    detail = _summed(others, MOST_IMPORTS)
+    return (PlanLine(kind=LineKind.NOTE, subject="imported by other names", detail=detail, in_full=tuple(others)),)
+
+
+def _summed(words: Sequence[str], most: int) -> str:
+    """Return the first ones, and how many more there are."""
+    more = len(words) - most
+    others = f" and {more} other{'s' if more > 1 else ''}" if more > 0 else ""
+    return ", ".join(words[:most]) + others
 
 
 def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
@@ -147,13 +217,8 @@ def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
     files = unrecorded_files(environment.prefix, environment.short_version)
     if not files:
         return ()
-    more = f" and {len(files) - 3} more" if len(files) > 3 else ""
-    return (
-        PlanLine(
-            kind=LineKind.NOTE,
-            subject=f"carried over, though no package brought them: {', '.join(files[:3])}{more}",
-        ),
-    )
+    subject = f"carried over, though no package brought them: {_summed(files, MOST_CARRIED)}"
+    return (PlanLine(kind=LineKind.NOTE, subject=subject, in_full=files),)
 
 
 def _build_lines(distributions: Sequence[Distribution]) -> tuple[PlanLine, ...]:

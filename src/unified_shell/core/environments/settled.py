@@ -16,6 +16,7 @@ from unified_shell.core.resolution.reading_metadata import fetch_file
 from .changing import next_edition
 from .contents import Contents, Distribution
 from .filling import FetchWheel
+from .forthcoming import look_ahead
 from .known import Environment
 from .package_plans import package_plan
 from .source_builds import SourceBuilder
@@ -59,9 +60,11 @@ class Settled:
             locations=self.locations,
             progress=self.builder.progress,
         )
-        plan = package_plan(
-            environment, distributions, solution, self.locations, words=words, aim=f"{aim} ({facts.title})"
-        )
+        known = set(environment.contents.distributions)
+        files = {name: one.file for name, one in solution.chosen.items()}
+        brought = look_ahead([one for one in distributions if one not in known], files, self.client, self.locations)
+        aim = f"{aim} ({facts.title})"
+        plan = package_plan(environment, distributions, solution, brought, self.locations, words=words, aim=aim)
         return Change(plan=plan, prepare=prepare)
 
     def _fetching(self, solution: Solution) -> FetchWheel:

@@ -1,48 +1,56 @@
 """What came with a change of packages: checked at its end, and told."""
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
-from packaging.utils import canonicalize_name
+from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
-from unified_shell.core.environments.changing import proof_of_start
+from unified_shell.core.environments.changing import base_of, proof_of_start
 from unified_shell.core.environments.known import Environment, find_environment
 from unified_shell.core.findings import Finding
-from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 
-from .environment_checks import check_distributions, read_installed
+from .environment_checks import Installed, check_distributions, read_installed
 
-__all__ = ["arrivals", "with_checks"]
+__all__ = ["Arrivals"]
 
 
-def with_checks(
-    change: Change, before: Environment, facts: InterpreterFacts, host: Host, locations: Locations
-) -> Change:
-    """Return the change with its verification: the interpreter starts, and what is new imports and launches."""
+@dataclass(slots=True)
+class Arrivals:
+    """Looks at an environment, once, after its packages were changed; `before` is what it was."""
 
-    def verify() -> tuple[Finding, ...]:
-        start = proof_of_start(before.prefix, facts, host)
+    before: Environment
+    host: Host
+    locations: Locations
+    _new: Sequence[NormalizedName] = ()
+    _installed: Mapping[NormalizedName, Installed] = field(default_factory=dict)
+
+    def checked(self, change: Change) -> Change:
+        """Return the change with its verification: the interpreter starts, and what is new imports and launches."""
+        return replace(change, verify=self._verify)
+
+    def lines(self) -> tuple[str, ...]:
+        """Return lines that tell which commands appeared, and which projects are imported by another name."""
+        there = [(name, self._installed[name]) for name in self._new if name in self._installed]
+        commands = [name for _, one in there for name in one.command_names]
+        lines = [f"New commands:  {', '.join(commands)}"] if commands else []
+        if commands:
+            lines.append(f"Start one:     ush environment run {self.before.name} -- {commands[0]} --help")
+        for name, one in there:
+            if one.imports and canonicalize_name(one.imports[0]) != name:
+                lines.append(f"Import {name} as:  import {one.imports[0]}")
+        return tuple(lines)
+
+    def _verify(self) -> tuple[Finding, ...]:
+        facts = base_of(self.before, self.host)
+        start = proof_of_start(self.before.prefix, facts, self.host)
         if not start.holds:
             return (start,)
-        after = find_environment(before.name, host, locations)
-        new = {one.name for one in set(after.contents.distributions) - set(before.contents.distributions)}
-        return (start, *check_distributions(after, facts, host, only=new))
-
-    return replace(change, verify=verify)
-
-
-def arrivals(before: Environment, after: Environment) -> Sequence[str]:
-    """Return lines that tell which commands appeared, and which projects are imported by another name."""
-    new = {one.name for one in after.contents.distributions} - {one.name for one in before.contents.distributions}
-    installed = read_installed(after)
-    commands = [entry.name for name in sorted(new) if name in installed for entry in installed[name].commands]
-    lines = [f"New commands:  {', '.join(commands)}"] if commands else []
-    lines += [f"Start one:     ush environment run {after.name} -- {commands[0]} --help"] if commands else []
-    for name in sorted(new):
-        imports = installed[name].imports if name in installed else ()
-        if imports and canonicalize_name(imports[0]) != name:
-            lines.append(f"Import {name} as:  import {imports[0]}")
-    return lines
+        after = find_environment(self.before.name, self.host, self.locations)
+        changed = {one.name for one in set(after.contents.distributions) - set(self.before.contents.distributions)}
+        self._installed = read_installed(after)
+        had = {one.name for one in self.before.contents.distributions}
+        self._new = sorted(one.name for one in after.contents.distributions if one.name not in had)
+        return (start, *check_distributions(after, facts, self.host, only=changed, installed=self._installed))

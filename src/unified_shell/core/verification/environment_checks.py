@@ -32,6 +32,8 @@ __all__ = ["Installed", "check_distributions", "check_environment", "read_instal
 
 IMPORT_SECONDS = 120.0
 WORKERS = 4
+# Where RECORD has scripts, which is relative to site-packages.
+SCRIPTS = "../../../bin/"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +44,13 @@ class Installed:
     imports: tuple[str, ...]
     commands: tuple[EntryPoint, ...]
     files: tuple[str, ...]
+
+    @property
+    def command_names(self) -> tuple[str, ...]:
+        """The commands that it brings: those of its entry points, and scripts that it has as files."""
+        names = [entry.name for entry in self.commands]
+        names += [name.removeprefix(SCRIPTS) for name in self.files if name.startswith(SCRIPTS)]
+        return tuple(dict.fromkeys(one for one in names if "/" not in one))
 
 
 def check_environment(environment: Environment, host: Host) -> tuple[Finding, ...]:
@@ -67,13 +76,19 @@ def check_environment(environment: Environment, host: Host) -> tuple[Finding, ..
 
 
 def check_distributions(
-    environment: Environment, facts: InterpreterFacts, host: Host, only: Iterable[str] | None = None
+    environment: Environment,
+    facts: InterpreterFacts,
+    host: Host,
+    *,
+    only: Iterable[str] | None = None,
+    installed: Mapping[NormalizedName, Installed] | None = None,
 ) -> tuple[Finding, ...]:
     """Check that distributions are as recorded, satisfied, importable, and their commands launch.
 
-    `only` limits imports and commands to some projects; what they require is checked for all.
+    `only` limits imports and commands to some projects; what they require is checked for all. `installed` is what
+    `read_installed` says, where that was asked already.
     """
-    installed = read_installed(environment)
+    installed = read_installed(environment) if installed is None else installed
     chosen = [one for one in environment.contents.distributions if only is None or one.name in set(only)]
     found = [_as_recorded(one, installed) for one in chosen]
     found += _strangers(environment, installed)
@@ -121,7 +136,7 @@ def _read_one(site: str, folder: str) -> Installed | None:
     )
 
 
-def _as_recorded(one: Distribution, installed: dict[NormalizedName, Installed]) -> Finding:
+def _as_recorded(one: Distribution, installed: Mapping[NormalizedName, Installed]) -> Finding:
     there = installed.get(one.name)
     answer = "it is not there" if there is None else there.metadata.version
     holds = there is not None and there.metadata.version == one.version
@@ -134,7 +149,7 @@ def _as_recorded(one: Distribution, installed: dict[NormalizedName, Installed]) 
     )
 
 
-def _strangers(environment: Environment, installed: dict[NormalizedName, Installed]) -> list[Finding]:
+def _strangers(environment: Environment, installed: Mapping[NormalizedName, Installed]) -> list[Finding]:
     known = {one.name for one in environment.contents.distributions}
     return [
         Finding(
@@ -150,7 +165,7 @@ def _strangers(environment: Environment, installed: dict[NormalizedName, Install
 
 
 def _satisfied(
-    installed: dict[NormalizedName, Installed], facts: InterpreterFacts, overrides: Sequence[str]
+    installed: Mapping[NormalizedName, Installed], facts: InterpreterFacts, overrides: Sequence[str]
 ) -> list[Finding]:
     instead = {canonicalize_name(one.name): one.specifier for one in map(Requirement, overrides)}
     markers = {**facts.markers(), "extra": ""}
