@@ -92,7 +92,15 @@ def _record_steps(top: Path) -> list[Step]:
     ]
 
 
+def _replacing_steps(top: Path) -> list[Step]:
+    """A tree goes out of sight, and a link stands in its place."""
+    (top / "theirs").mkdir()
+    (top / "theirs/file").write_text("x")
+    return [RetireTree(target=_place(top / "theirs"), retired=_place(top / "beside"), instead="/ours")]
+
+
 STEPS: dict[str, Callable[[Path], list[Step]]] = {
+    "replaced": _replacing_steps,
     "trees": _tree_steps,
     "retired": _retire_steps,
     "files": _file_steps,
@@ -121,8 +129,20 @@ def test_each_step_is_done_once_found_done_and_turned_round(
         assert back.state() is StepState.AFTER, back
     for folder in ("made", "away", "links", *(f"retired-{at}" for at in range(len(steps)))):
         _remove_empty(tmp_path / folder)
-    if make in (_file_steps, _block_steps, _record_steps, _link_steps):
+    if make in (_file_steps, _block_steps, _record_steps, _link_steps, _replacing_steps):
         assert digest_of_tree(str(tmp_path)) == states[0]
+
+
+def test_a_tree_that_a_link_replaces_is_known_in_the_middle_too(tmp_path: Path) -> None:
+    (step,) = _replacing_steps(tmp_path)
+    back = step.inverse(_place(tmp_path / "elsewhere"))
+    (tmp_path / "theirs").rename(tmp_path / "beside")
+    assert (step.state(), back.state()) == (StepState.BEFORE, StepState.BEFORE)
+    step.carry_out()
+    assert os.readlink(tmp_path / "theirs") == "/ours"
+    (tmp_path / "theirs").unlink()
+    (tmp_path / "theirs").mkdir()
+    assert (step.state(), back.state()) == (StepState.OTHER, StepState.OTHER), "somebody made another one"
 
 
 def _remove_empty(folder: Path) -> None:
@@ -131,7 +151,7 @@ def _remove_empty(folder: Path) -> None:
 
 
 def test_a_step_of_a_later_format_is_not_guessed_at() -> None:
-    text = encode_step(FlipLink(link=Place("/x"), before="", after="y")).replace('"format":1', '"format":2')
+    text = encode_step(FlipLink(link=Place("/x"), before="", after="y")).replace('"format":2', '"format":3')
     with pytest.raises(ValueError, match="newer version"):
         decode_step(text)
 

@@ -5,6 +5,7 @@ import os
 import re
 import shutil
 import subprocess
+import tempfile
 import zipfile
 from pathlib import Path
 
@@ -22,6 +23,10 @@ from unified_shell.core.environments.installer_names import installer_commands, 
 @pytest.fixture
 def made(tmp_path: Path) -> Path:
     """Made elsewhere: distributions with a command and a data file, and files that nobody records."""
+    return _made_at(tmp_path / "far away", tmp_path)
+
+
+def _made_at(place: Path, tmp_path: Path) -> Path:
     wheels = [
         wheel(
             tmp_path / "w",
@@ -40,7 +45,6 @@ def made(tmp_path: Path) -> Path:
             },
         ),
     ]
-    place = tmp_path / "far away"
     site = f"lib/python{VERSION}/site-packages"
     extras = {
         f"{site}/loose.py": "where = __file__\n",
@@ -96,7 +100,7 @@ def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: 
     ):
         refused = account.ush(*words, "-e", "old", "--yes", code=3)
         assert "environment copy old NEW" in refused.err
-    assert "never changes it" in account.ush("environment", "unprotect", "old", "--yes", code=3).err
+    assert "is protected as it is" in account.ush("environment", "protect", "old", "--yes", code=3).err
     account.ush("environment", "copy", "old", "new", "--yes")
     account.ush("index", "add", "own", made.parent / "w", "--yes")
     wheel(made.parent / "w", "nectar")
@@ -112,6 +116,43 @@ def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: 
         if account.ush("undo", "--yes", code=None).code:
             break
     assert account_before.keys() <= visible_state(account.home).keys()
+
+
+@pytest.mark.parametrize("top", ["", "/dev/shm"], ids=["near", "on another file system"])
+def test_an_adopted_one_is_taken_charge_of_where_that_is_asked_for(
+    account: Account, tmp_path: Path, top: str
+) -> None:
+    with tempfile.TemporaryDirectory(dir=top or tmp_path) as there:
+        _taken_charge_of(account, _made_at(Path(there) / "far away", tmp_path), tmp_path / "w")
+
+
+def _taken_charge_of(account: Account, place: Path, wheels: Path) -> None:
+    before = digest_of_tree(str(place))
+    account.ush("environment", "adopt", place, "--name", "old", "--yes")
+    plan = account.ush("environment", "unprotect", "old", "--plan").out
+    assert "becomes a link" in plan
+    assert "bin/own-tool" in plan
+    assert digest_of_tree(str(place)) == before
+    account.ush("environment", "unprotect", "old", "--yes")
+    assert place.resolve() == account.environment("old").resolve()
+    account.ush("index", "add", "own", wheels, "--yes")
+    wheel(wheels, "nectar")
+    account.ush("package", "get", "nectar", "-e", place, "--yes")
+    account.ush("verify", "old")
+    for command, said in [("hum", "hums"), ("own-tool", str(account.environment("old")))]:
+        assert account.run([str(place / "bin" / command)]).out == f"{said}\n", "by its old place too"
+    assert "already" in account.ush("environment", "adopt", place, "--name", "again", "--yes", code=2).err
+    account.ush("environment", "drop", "old", "--yes")
+    assert not os.path.lexists(place)
+    account.ush("undo", "--yes")
+    assert (place / "bin/hum").exists()
+    assert "later changes build on" in account.ush("undo", "2", "--yes", code=3).err
+    undone = account.ush("undo", "2", "--through", "--yes").out
+    assert digest_of_tree(str(place)) == before, "the folder as it was"
+    account.ush("undo", re.findall(r"ush undo (\d+)", undone)[-1], "--yes")
+    assert place.resolve() == account.environment("old").resolve(), "done again"
+    account.ush("undo", "2", "--yes")
+    assert digest_of_tree(str(place)) == before
 
 
 def test_a_protected_one_refuses_until_it_is_said_otherwise(apiary: Account) -> None:

@@ -36,6 +36,7 @@ COMMANDS = (
     ["environment", "adopt", "made", "--name", "old", "--yes"],
     ["environment", "copy", "old", "new", "--yes"],
     ["environment", "drop", "new", "--yes"],
+    ["environment", "unprotect", "old", "--yes"],
     ["environment", "drop", "old", "--yes"],
     ["package", "drop", "swarmcast", "-e", "hive", "--yes"],
     ["undo", "--yes"],

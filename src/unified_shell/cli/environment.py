@@ -10,6 +10,7 @@ from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
+    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.known import Environment
 
 __all__ = ["environment"]
@@ -77,7 +78,6 @@ def new(
     how: How,
 ) -> None:
     """Make the environment NAME, empty, on an interpreter of this machine."""
-    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_new
     from unified_shell.core.environments.choosing import choose_for
     from unified_shell.core.environments.new_filled import plan_new_filled
@@ -97,7 +97,7 @@ def new(
     else:
         facts = choose_interpreter(wanted, bench.host, bench.locations)
 
-    def make() -> Change:
+    def make() -> "Change":
         if with_installer:
             return plan_new_filled(name, facts, bench.indexes, bench.host, bench.locations, own_files=alone)
         return plan_new(name, facts, bench.host, bench.locations, why=why, own_files=alone)
@@ -205,13 +205,12 @@ def enter(bench: Workbench, name: str) -> None:
 def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Drop the environment NAME; `ush undo` brings it back. An adopted one is only forgotten."""
     from unified_shell.core.changes.composing import combined
-    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.changing import plan_drop
     from unified_shell.core.environments.known import find_environment
     from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
-    def make() -> Change:
+    def make() -> "Change":
         found = find_environment(name, bench.host, bench.locations)
         plan = plan_forget if found.foreign else plan_drop
         return combined(plan(found, bench.host, bench.locations), plan_withdraw(found, bench.host))
@@ -228,7 +227,6 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
 @pass_bench
 def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, how: How) -> None:
     """Copy SOURCE into the new environment NEW: an environment, or a folder of one or of an application's interpreter."""
-    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.copying import find_source, plan_copy
     from unified_shell.core.environments.packages import refetching
     from unified_shell.core.interpreters.adopting import choose_interpreter
@@ -236,7 +234,7 @@ def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, 
 
     host, locations = bench.host, bench.locations
 
-    def make() -> Change:
+    def make() -> "Change":
         found = find_source(source, host, locations)
         facts = choose_interpreter(wanted, host, locations) if wanted else found.base
         fetch = refetching(bench.indexes, locations)
@@ -269,7 +267,13 @@ def adopt(bench: Workbench, folder: str, name: str, *, how: How) -> None:
 @pass_bench
 def protect(bench: Workbench, name: str, *, how: How) -> None:
     """Refuse changes of the environment NAME from now on."""
-    _protect(bench, name, how, protected=True)
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.protecting import plan_protect
+
+    def make() -> "Change":
+        return plan_protect(find_environment(name, bench.host, bench.locations), bench.locations, protected=True)
+
+    perform(bench, make, how)
 
 
 @environment.command()
@@ -277,21 +281,26 @@ def protect(bench: Workbench, name: str, *, how: How) -> None:
 @change_options
 @pass_bench
 def unprotect(bench: Workbench, name: str, *, how: How) -> None:
-    """Let the environment NAME be changed again."""
-    _protect(bench, name, how, protected=False)
-
-
-def _protect(bench: Workbench, name: str, how: How, *, protected: bool) -> None:
+    """Let the environment NAME be changed; an adopted one is made anew by ush, and its folder a link to that."""
+    from unified_shell.core.environments.copying import find_source
     from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.packages import refetching
     from unified_shell.core.environments.protecting import plan_protect
+    from unified_shell.core.environments.taking_charge import plan_take_charge
+    from unified_shell.core.verification.copy_checks import with_copy_checks
 
-    perform(
-        bench,
-        lambda: plan_protect(
-            find_environment(name, bench.host, bench.locations), bench.locations, protected=protected
-        ),
-        how,
-    )
+    host, locations = bench.host, bench.locations
+
+    def make() -> "Change":
+        found = find_environment(name, host, locations)
+        if not found.foreign:
+            return plan_protect(found, locations, protected=False)
+        source = find_source(name, host, locations)
+        fetch = refetching(bench.indexes, locations)
+        change = plan_take_charge(found, source, host, locations, fetch=fetch, progress=bench.tell_progress)
+        return with_copy_checks(change, name, source, facts=source.base, host=host, locations=locations)
+
+    perform(bench, make, how)
 
 
 @environment.command()
@@ -303,7 +312,6 @@ def _protect(bench: Workbench, name: str, how: How, *, protected: bool) -> None:
 @pass_bench
 def offer(bench: Workbench, name: str, command: str, *, notebook: bool, take_back: bool, how: How) -> None:
     """Offer the environment NAME to notebooks, or a command of it to the desktop; dropping it takes that back."""
-    from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.known import find_environment
     from unified_shell.core.environments.offers import plan_offer_application, plan_offer_notebook, plan_withdraw
     from unified_shell.core.errors import WordsOff
@@ -314,7 +322,7 @@ def offer(bench: Workbench, name: str, command: str, *, notebook: bool, take_bac
             next_step=f"ush environment offer {name} --notebook   or --application COMMAND",
         )
 
-    def make() -> Change:
+    def make() -> "Change":
         found = find_environment(name, bench.host, bench.locations)
         if take_back:
             return plan_withdraw(found, bench.host)

@@ -32,6 +32,7 @@ def print_environment(
         screen,
         [
             ("where", shown(environment.prefix, home)),
+            *([("in place of", shown(contents.replaced, home))] if contents.replaced else []),
             ("interpreter", f"{environment.title}, {shown(contents.interpreter, home)}"),
             ("made", f"{shown_time(contents.made_seconds)}, {_by_whom(environment)}"),
             *_locked(environment, home, drift),
@@ -50,7 +51,7 @@ def print_environment(
 
 def _by_whom(environment: Environment) -> str:
     if environment.foreign:
-        return "by something else; ush does not change it (ush environment copy makes one that can be)"
+        return "by something else; protected until ush environment unprotect, or ush environment copy"
     own = "; its files are its own" if environment.contents.own_files else ""
     return f"edition {environment.edition}{own}{'; protected' if environment.protected else ''}"
 

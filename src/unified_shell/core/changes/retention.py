@@ -26,8 +26,11 @@ def trim(
         return ()
     needed = _trees(journal, [one for one in ended if one not in old])
     for entry in old:
-        for tree in _trees(journal, [entry]) - needed - _in_use(journal.steps(entry.number)):
-            if tree.startswith(locations.data + "/"):
+        steps = journal.steps(entry.number)
+        # One that something else made goes out of sight beside where it was, if that is another file system.
+        beside = {step.retired for step in steps if isinstance(step, RetireTree) and step.instead}
+        for tree in _trees(journal, [entry]) - needed - _in_use(steps):
+            if tree.startswith(locations.data + "/") or tree in beside:
                 remove_tree(tree)
         journal.forget_undo(entry.number)
     return tuple(one.number for one in old)

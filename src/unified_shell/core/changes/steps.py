@@ -33,7 +33,7 @@ __all__ = [
     "kind_of",
 ]
 
-FORMAT = 1
+FORMAT = 2
 
 
 class Step(Protocol):

@@ -11,13 +11,16 @@ from .step_state import StepState
 
 __all__ = ["FlipLink", "PlaceTree", "RetireTree"]
 
+KINDS = ("environment", "command")
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlaceTree:
-    """Move a prepared tree to where it will be used."""
+    """Move a prepared tree to where it will be used; a link to `instead` that stands there gives way to it."""
 
     staged: Place
     target: Place
+    instead: str = ""
 
     @property
     def object_name(self) -> str:
@@ -26,23 +29,30 @@ class PlaceTree:
 
     def state(self) -> StepState:
         """Look whether the tree is in staging or in its place."""
-        return _where(self.staged, self.target)
+        return _where(self.staged, self.target, link=self.target, leads_to=self.instead)
 
     def carry_out(self) -> None:
         """Rename the tree into its place."""
+        if self.instead and _target(self.target) == self.instead:
+            os.unlink(self.target)
         _move(self.staged, self.target)
 
     def inverse(self, retire_to: Place) -> "RetireTree":
-        """Return the step that takes the tree out of sight."""
-        return RetireTree(target=self.target, retired=retire_to)
+        """Return the step that takes the tree out of sight; one that gave way to a link goes back whence it came."""
+        retired = self.staged if self.instead else retire_to
+        return RetireTree(target=self.target, retired=retired, instead=self.instead)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RetireTree:
-    """Move a tree out of sight, where undo finds it."""
+    """Move a tree out of sight, where undo finds it; a link to `instead`, if any, then stands in its place.
+
+    `retired` is on the tree's own file system.
+    """
 
     target: Place
     retired: Place
+    instead: str = ""
 
     @property
     def object_name(self) -> str:
@@ -51,15 +61,23 @@ class RetireTree:
 
     def state(self) -> StepState:
         """Look whether the tree is in its place or out of sight."""
-        return _where(self.target, self.retired)
+        state = _where(self.target, self.retired, link=self.target, leads_to=self.instead)
+        if state is StepState.AFTER and self.instead and not os.path.islink(self.target):
+            # It was interrupted between the two: the link is still to be made.
+            return StepState.BEFORE
+        return state
 
     def carry_out(self) -> None:
         """Rename the tree out of sight."""
-        _move(self.target, self.retired)
+        if not os.path.lexists(self.retired):
+            _move(self.target, self.retired)
+        if self.instead:
+            os.symlink(self.instead, self.target)
+            sync_directory(os.path.dirname(self.target))
 
     def inverse(self, retire_to: Place) -> PlaceTree:  # noqa: ARG002 - the tree comes back, nothing retires
         """Return the step that brings the tree back."""
-        return PlaceTree(staged=self.retired, target=self.target)
+        return PlaceTree(staged=self.retired, target=self.target, instead=self.instead)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,9 +90,9 @@ class FlipLink:
 
     @property
     def object_name(self) -> str:
-        """The link itself, by the folder and name that people know."""
+        """The link itself: by the kind and name that people know for one of ours, else by its place."""
         kind = os.path.basename(os.path.dirname(self.link)).removesuffix("s")
-        return f"{kind} {os.path.basename(self.link)}"
+        return f"{kind} {os.path.basename(self.link)}" if kind in KINDS else f"link {self.link}"
 
     def state(self) -> StepState:
         """Look where the link leads."""
@@ -112,8 +130,12 @@ def _target(link: str) -> str:
         return "\0no link"
 
 
-def _where(source: str, target: str) -> StepState:
-    at_source, at_target = os.path.lexists(source), os.path.lexists(target)
+def _where(source: str, target: str, *, link: str, leads_to: str) -> StepState:
+    """Look at which of two places a tree is; a link at one of them to where it is expected to lead counts as nothing."""
+    at_source, at_target = (
+        os.path.lexists(one) and not (leads_to and one == link and _target(one) == leads_to)
+        for one in (source, target)
+    )
     if at_source == at_target:
         return StepState.OTHER
     return StepState.BEFORE if at_source else StepState.AFTER

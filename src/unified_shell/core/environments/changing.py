@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.changes.steps import FlipLink, PlaceTree, RetireTree, Step
+from unified_shell.core.changes.steps import FlipLink, RetireTree, Step
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.errors import InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
@@ -22,7 +22,7 @@ from unified_shell.core.shells.dialects import BASH
 from unified_shell.core.store.contents import Store
 
 from .contents import Contents, Distribution
-from .editions import carry_over, check_base, make_edition, unrecorded_files
+from .editions import carry_over, check_base, edition_steps, make_edition, unrecorded_files
 from .expected_time import note_time
 from .filling import FetchWheel, Ready, fill_store
 from .installer_names import installer_commands
@@ -103,6 +103,8 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
     check_changeable(environment)
     name = environment.name
     count = len(environment.contents.distributions)
+    replaced = environment.contents.replaced
+    links = [replaced] if os.path.islink(replaced) and os.readlink(replaced) == environment.prefix else []
     plan = Plan(
         words=f"environment drop {name}",
         aim=f"Drop the environment {name}",
@@ -112,12 +114,14 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
                 subject=f"environment {name}",
                 detail=f"{shown(environment.prefix, host.home)}, with {count} distributions",
             ),
+            *(PlanLine(kind=LineKind.REMOVE, subject=f"{shown(one, host.home)}, which leads to it") for one in links),
             PlanLine(kind=LineKind.NOTE, subject="undo brings it back as it is; ush journal shows what that keeps"),
         ),
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
         return (
+            *(FlipLink(link=one, before=environment.prefix, after="") for one in links),
             FlipLink(link=environment.prefix, before=link_target(name, environment.edition), after=""),
             RetireTree(
                 target=edition_place(locations.data, name, environment.edition),
@@ -264,23 +268,7 @@ def _steps(
     make_edition(tree, prefix, contents, facts, ready, host=host)
     if replaced is not None and replaced.edition:
         carry_over(replaced.prefix, tree, unrecorded_files(replaced.prefix, facts.short_version))
-    before = replaced.edition if replaced is not None else 0
-    number = _free_edition(contents.name, locations, before)
-    return (
-        PlaceTree(staged=tree, target=edition_place(locations.data, contents.name, number)),
-        FlipLink(
-            link=prefix,
-            before=link_target(contents.name, before) if before else "",
-            after=link_target(contents.name, number),
-        ),
-    )
-
-
-def _free_edition(name: str, locations: Locations, above: int) -> int:
-    number = above + 1
-    while os.path.lexists(edition_place(locations.data, name, number)):
-        number += 1
-    return number
+    return edition_steps(tree, contents.name, locations, before=replaced.edition if replaced is not None else 0)
 
 
 def check_name(name: str, locations: Locations) -> None:

@@ -24,6 +24,7 @@ __all__ = ["FILE_NAME", "Contents", "Distribution", "contents_text", "read_conte
 
 FILE_NAME = "environment.json"
 FORMAT = 1
+NOWHERE = Place("")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,7 +53,8 @@ class Contents:
     while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
     none with others by hard link; `lock` is the lock file that it was made from, if any, with
     the `lock_extras` and `lock_groups` of it;
-    `python` is the version of its interpreter, of whichever `language` it is; `installers` are commands of its base that put packages there, and must not be reached from it."""
+    `python` is the version of its interpreter, of whichever `language` it is; `installers` are commands of its base that put packages there, and must not be reached from it;
+    `replaced` is the folder of the environment that it took the place of, which is a link to it now."""
 
     name: str
     identity: str
@@ -69,6 +71,7 @@ class Contents:
     lock_groups: tuple[str, ...] = ()
     installers: tuple[str, ...] = ()
     language: str = "python"
+    replaced: Place = NOWHERE
 
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
@@ -109,6 +112,7 @@ def contents_text(contents: Contents) -> str:
         "own-files": contents.own_files,
         "installers": list(contents.installers),
         **({"language": contents.language} if contents.language != "python" else {}),
+        **({"replaced": to_record_text(contents.replaced)} if contents.replaced else {}),
         **(_lock_row(contents) if contents.lock else {}),
     }
     return to_json_text(fields) + "\n"
@@ -147,6 +151,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
         identity=str(read["identity"]),
         interpreter=from_record_text(str(read["interpreter"])),
         python=str(read["python"]),
+        replaced=from_record_text(str(read.get("replaced", ""))),
         made_seconds=float(made),
         constraints=_texts(read.get("constraints", [])),
         overrides=_texts(read.get("overrides", [])),

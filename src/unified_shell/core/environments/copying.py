@@ -7,11 +7,11 @@ what the copy loads is looked at afterwards: nothing of it may come from the sou
 import os
 import shutil
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Sequence, Sized
 from dataclasses import dataclass, replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.changes.steps import FlipLink, PlaceTree, Step
+from unified_shell.core.changes.steps import Step
 from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.errors import InterpreterUnusable, UshError, WordsOff
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
@@ -26,14 +26,14 @@ from unified_shell.core.store.contents import Store
 from .adopted import foreign_distributions
 from .changing import base_of, check_name, ways_in
 from .contents import Contents, Distribution
-from .editions import check_base, make_edition, unrecorded_files
+from .editions import check_base, edition_steps, make_edition, unrecorded_files
 from .filling import FetchWheel, fill_store
 from .installer_names import installer_commands
 from .known import Environment, find_environment
-from .layout import edition_place, link_place, link_target
+from .layout import link_place
 from .taking_over import WRITTEN_ANEW, holds_place, take_over
 
-__all__ = ["Source", "find_source", "plan_copy"]
+__all__ = ["Source", "copied", "count_of_files", "find_source", "plan_copy", "some_of"]
 
 MOST_TOLD = 6
 TEXT_LIMIT_BYTES = 1_000_000
@@ -177,24 +177,47 @@ def plan_copy(
 ) -> Change:
     """Plan to make the environment `name` with all that a source holds; `fetch` is for what the store has lost."""
     check_name(name, locations)
+    contents = copied_contents(source, name, facts, own_files=own_files)
+    prepare = copied(source, contents, facts, host, locations, fetch=fetch, progress=progress)
+    return Change(plan=_plan(source, name, facts, link_place(locations.data, name), host), prepare=prepare)
+
+
+def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
+    """Return what the copy of a source will hold, of another name; raises WordsOff for a base of another version."""
     check_base(facts)
     if facts.short_version != source.base.short_version:
         raise WordsOff(
             f"{facts.title} cannot take over what was installed for {source.base.title}",
             next_step=f"ush interpreter get python {source.base.short_version}",
         )
-    prefix = link_place(locations.data, name)
     old = source.ours.contents if source.ours is not None else None
-    contents = replace(
+    return replace(
         old or Contents(name=name, identity="", interpreter=Place(""), python="", made_seconds=0.0),
         name=name,
         identity=str(uuid.uuid4()),
         interpreter=facts.real_executable,
         python=facts.full_version,
         made_seconds=now_seconds(),
+        distributions=source.distributions,
         installers=installer_commands(facts.site_folders),
         own_files=own_files,
+        replaced=Place(""),
     )
+
+
+def copied(
+    source: Source,
+    contents: Contents,
+    facts: InterpreterFacts,
+    host: Host,
+    locations: Locations,
+    *,
+    fetch: FetchWheel,
+    progress: Callable[[str], None],
+) -> Callable[[Place], tuple[Step, ...]]:
+    """Return what prepares an environment with all that a source holds, as its contents say."""
+    name = contents.name
+    prefix = link_place(locations.data, name)
 
     def prepare(staging: Place) -> tuple[Step, ...]:
         store = Store(locations.data)
@@ -211,12 +234,9 @@ def plan_copy(
         make_edition(tree, prefix, held, facts, ready, host=host)
         for extra in source.extras:
             _carry(join(source.prefix, extra), join(tree, extra), source.prefix, prefix)
-        return (
-            PlaceTree(staged=tree, target=edition_place(locations.data, name, 1)),
-            FlipLink(link=prefix, before="", after=link_target(name, 1)),
-        )
+        return edition_steps(tree, name, locations)
 
-    return Change(plan=_plan(source, name, facts, prefix, host), prepare=prepare)
+    return prepare
 
 
 def _carry(source: str, target: str, old: str, new: str) -> None:
@@ -242,15 +262,15 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, hos
         PlanLine(
             kind=LineKind.ADD,
             subject=f"{len(source.distributions)} distributions",
-            detail=_some([f"{one.name} {one.version}" for one in source.distributions]),
+            detail=some_of([f"{one.name} {one.version}" for one in source.distributions]),
         ),
     ]
     if source.extras:
         lines.append(
             PlanLine(
                 kind=LineKind.NOTE,
-                subject=f"{_files(len(source.extras))} that no package brought, {shown_size(size)}",
-                detail=_some(source.extras),
+                subject=f"{count_of_files(source.extras)} that no package brought, {shown_size(size)}",
+                detail=some_of(source.extras),
             )
         )
     if source.sees_system:
@@ -274,14 +294,16 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, hos
     )
 
 
-def _files(count: int) -> str:
-    return "1 file" if count == 1 else f"{count} files"
+def count_of_files(names: Sized) -> str:
+    """Return how many files there are, as a person says it."""
+    return "1 file" if len(names) == 1 else f"{len(names)} files"
 
 
 def _is_file(prefix: str, name: str) -> bool:
     return os.path.isfile(join(prefix, name))
 
 
-def _some(names: Sequence[str]) -> str:
+def some_of(names: Sequence[str]) -> str:
+    """Return the first of some names, and how many more there are."""
     more = len(names) - MOST_TOLD
     return ", ".join(names[:MOST_TOLD]) + (f" and {more} more" if more > 0 else "")

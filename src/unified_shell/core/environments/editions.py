@@ -4,10 +4,12 @@ import os
 import shutil
 from collections.abc import Mapping
 
+from unified_shell.core.changes.steps import FlipLink, PlaceTree, Step
 from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.errors import InterpreterUnusable, WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.enter_scripts import enter_scripts
 from unified_shell.core.store.sharing import Sharer
@@ -16,9 +18,9 @@ from .contents import FILE_NAME, Contents, contents_text, read_contents
 from .filling import Ready
 from .installer_names import put_signposts
 from .installing import Installer
-from .layout import WIRED_MARK, Layout
+from .layout import WIRED_MARK, Layout, edition_place, link_place, link_target
 
-__all__ = ["carry_over", "check_base", "make_edition", "unrecorded_files"]
+__all__ = ["carry_over", "check_base", "edition_steps", "make_edition", "unrecorded_files"]
 
 OLDEST = (3, 8)
 IDENTITY_KEY = "unified-shell-identity"
@@ -61,6 +63,24 @@ def make_edition(
             f"two distributions are in each other's way: {error.filename2 or error.filename}"
         ) from error
     put_signposts(tree, contents.installers, contents.name)
+
+
+def edition_steps(tree: Place, name: str, locations: Locations, *, before: int = 0) -> tuple[Step, ...]:
+    """Return the steps that make a tree the edition of an environment that is in use, after edition `before` (0: none).
+
+    Older ones may still be there, kept for undo.
+    """
+    number = before + 1
+    while os.path.lexists(edition_place(locations.data, name, number)):
+        number += 1
+    return (
+        PlaceTree(staged=tree, target=edition_place(locations.data, name, number)),
+        FlipLink(
+            link=link_place(locations.data, name),
+            before=link_target(name, before) if before else "",
+            after=link_target(name, number),
+        ),
+    )
 
 
 def carry_over(old: str, tree: str, files: tuple[str, ...]) -> None:

@@ -28,7 +28,7 @@ __all__ = [
 class Environment:
     """An environment: `prefix` is its link, by which everything in it is known.
 
-    One that something else made is `foreign`: its prefix is its folder, it has no editions, and ush never changes it.
+    One that something else made is `foreign`: its prefix is its folder, it has no editions, and it is not changed.
     """
 
     name: str
@@ -124,7 +124,7 @@ def check_changeable(environment: Environment) -> None:
             f"the environment {environment.name} is protected"
             + (f": something else made it, at {environment.prefix}" if environment.foreign else ""),
             next_step=f"ush environment copy {environment.name} NEW"
-            + ("" if environment.foreign else f"   or   ush environment unprotect {environment.name}"),
+            f"   or   ush environment unprotect {environment.name}",
         )
 
 

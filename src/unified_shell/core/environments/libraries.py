@@ -8,7 +8,7 @@ import uuid
 from collections.abc import Sequence
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.changes.steps import FlipLink, PlaceTree, Step
+from unified_shell.core.changes.steps import Step
 from unified_shell.core.errors import CouldNot, UnknownName, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.languages import Language, find_language, languages
@@ -24,8 +24,9 @@ from unified_shell.core.shells.wiring import Wiring
 
 from .changing import check_name
 from .contents import FILE_NAME, Contents, contents_text
+from .editions import edition_steps
 from .known import Environment
-from .layout import WIRED_MARK, edition_place, link_place, link_target
+from .layout import WIRED_MARK, link_place
 
 __all__ = ["check_library", "interpreter_name", "plan_new_library"]
 
@@ -60,10 +61,7 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
     def prepare(staging: Place) -> tuple[Step, ...]:
         tree = join(staging, "tree")
         _make_tree(tree, prefix, contents, table, host)
-        return (
-            PlaceTree(staged=tree, target=edition_place(locations.data, name, 1)),
-            FlipLink(link=prefix, before="", after=link_target(name, 1)),
-        )
+        return edition_steps(tree, name, locations)
 
     library = join(prefix, table.library)
     plan = Plan(

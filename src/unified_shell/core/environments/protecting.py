@@ -4,10 +4,10 @@ import os
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord
-from unified_shell.core.errors import Refused
+from unified_shell.core.errors import Refused, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text
 
 from .adopted import ADOPTED, PROTECTED, is_protected, read_foreign, records_file
 from .changing import check_name
@@ -20,9 +20,10 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
     """Plan to protect an environment, or to say that it may be changed again."""
     name, word = environment.name, "protect" if protected else "unprotect"
     if environment.foreign:
+        # To let one be changed is another matter: taking charge of it.
         raise Refused(
-            f"{name} was made by something else, at {environment.prefix}; ush never changes it in place",
-            next_step=f"ush environment copy {name} NEW   (the copy can be changed)",
+            f"{name} was made by something else, at {environment.prefix}, and is protected as it is",
+            next_step=f"ush environment copy {name} NEW   or   ush environment unprotect {name}",
         )
     aim = f"Protect the environment {name} from change" if protected else f"Let the environment {name} be changed"
     nothing = (
@@ -47,6 +48,8 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     """Plan to register an environment in place; nothing is written into it."""
     place = Place(os.path.normpath(join(host.working_directory, folder)))
     check_name(name, locations)
+    if inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
+        raise WordsOff(f"{place} is an environment of ush already", next_step="ush environment list")
     contents = read_foreign(name, place)
     step = PutRecord(
         path=records_file(locations), keys=(ADOPTED, name), before="", after=to_json_text(to_record_text(place))
@@ -68,6 +71,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
         afterwards=(
             f"Run something in it:  ush environment run {name} -- python",
             f"To change it, copy:   ush environment copy {name} NEW",
+            f"or let ush take it:   ush environment unprotect {name}",
         ),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))

@@ -56,7 +56,9 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
     # An application's interpreter goes on to be the base; its packages are not to be used.
     place = os.path.realpath(source.prefix if source.whole else source.site)
     files = os.fsdecode(ran.output).splitlines()
-    strays = [one for one in files if inside(os.path.realpath(one), place)]
+    # Where the copy took the source's place, the source is out of sight, and its old name leads here.
+    replaced = place == os.path.realpath(copy.prefix)
+    strays = [one for one in files if not replaced and inside(os.path.realpath(one), place)]
     # A module that takes the process down says so in its own check.
     answer = f"it loads {strays[0]}" if strays else f"{len(files)} files are loaded, none of {source.title}"
     return Finding(
