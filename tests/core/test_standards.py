@@ -3,9 +3,12 @@
 import os
 import subprocess
 import sys
+from collections.abc import Iterable
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from packaging.requirements import Requirement
 from packaging.specifiers import SpecifierSet
 from packaging.tags import Tag
@@ -200,17 +203,36 @@ def test_names_of_the_standard_are_one_project(written: str) -> None:
 )
 def test_specifiers(specifier: str, fits: str, others: str) -> None:
     """Those of the version specifiers specification, with its examples of what each admits and does not."""
-    versions = sorted(map(Version, [*fits.split(), *others.split()]), reverse=True)
+    assert _admitted(specifier, [*fits.split(), *others.split()]) == {Version(one) for one in fits.split()}
+
+
+SOME_VERSION = st.from_regex(
+    r"(1!)?[0-3](\.[0-2]){0,2}((a|b|rc)[0-2])?(\.post[0-1])?(\.dev[0-1])?(\+bee(\.1)?)?", fullmatch=True
+)
+SOME_BOUND = st.builds(
+    lambda sign, one: f"{sign}{one.split('+')[0]}", st.sampled_from([">=", "<=", ">", "<"]), SOME_VERSION
+)
+
+
+@given(st.sets(SOME_VERSION, min_size=1, max_size=12), st.lists(SOME_BOUND, min_size=1, max_size=3))
+def test_bounds_admit_what_they_admit_one_by_one(versions: set[str], bounds: list[str]) -> None:
+    """Only some versions are looked at, since what is met turns once along their order."""
+    judge = SpecifierSet(",".join(bounds))
+    expected = {one for one in map(Version, versions) if judge.contains(one, prereleases=True)}
+    assert _admitted(str(judge), versions) == expected
+
+
+def _admitted(specifier: str, versions: Iterable[str]) -> set[Version]:
+    every = sorted(set(map(Version, versions)), reverse=True)
     candidates = tuple(
         Candidate(
             project=canonicalize_name("hive"), version=str(one), index="apiary", file=IndexFile(name="", address="")
         )
-        for one in versions
+        for one in every
     )
     space = make_space(canonicalize_name("hive"), Listing(candidates=candidates), pre_releases=True, pinned=True)
     mask = space.mask(SpecifierSet(specifier))
-    chosen = {space.of_bit(bit).version for bit in space.candidates if bit & mask}
-    assert chosen == {str(Version(one)) for one in fits.split()}
+    return {Version(space.of_bit(bit).version) for bit in space.candidates if bit & mask}
 
 
 @pytest.mark.parametrize(

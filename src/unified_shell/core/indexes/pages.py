@@ -5,11 +5,11 @@ Source: PEP 503 and 691 (forms), 592 (yanked), 658 and 714 (metadata files), 700
 
 import html.parser
 import re
-import sys
 import typing
 import urllib.parse
 from collections.abc import Mapping
 from dataclasses import dataclass
+from sys import intern
 
 from packaging.utils import canonicalize_name
 
@@ -62,7 +62,11 @@ def parse_json_page(content: bytes, address: str) -> tuple[IndexFile, ...]:
         version = page.meta.api_version
         if version.split(".", maxsplit=1)[0] != "1":
             raise TransferFailed(f"the index speaks version {version} of the API; known is 1", where=address)
-        return tuple([_file(read(one), addresses) for one in page.files])
+        # Each row is let go of when it is read: of a large page they take much.
+        page.files.reverse()
+        take = page.files.pop
+        rows = (read(take()) for _ in range(len(page.files)))
+        return tuple([_file(one, addresses.of(one.url)) for one in rows])
     except msgspec.ValidationError as error:
         raise TransferFailed(
             f"the index's page lists no files as the standard has it: {error}", where=address
@@ -95,16 +99,19 @@ def parse_projects(content: bytes, content_type: str) -> tuple[str, ...]:
     return tuple(canonicalize_name(one) for one in names)
 
 
-def _file(one: "Row", addresses: "_Addresses") -> IndexFile:
+def _file(one: "Row", address: str) -> IndexFile:
+    """Return a row as a value; it is called for each of tens of thousands."""
     core = one.core_metadata if one.core_metadata is not None else one.dist_info_metadata
     yanked = one.yanked
+    reason = yanked if isinstance(yanked, str) and yanked else "yes"
+    known = "?" if core is True or not core else core.sha256 or "?"
     return IndexFile(
         name=one.filename,
-        address=addresses.of(one.url),
+        address=address,
         sha256=one.hashes.sha256,
-        requires_python=sys.intern(one.requires_python or ""),
-        yanked=yanked if isinstance(yanked, str) and yanked else ("yes" if yanked or yanked == "" else ""),
-        metadata_sha256=("?" if core else "") if isinstance(core, bool | None) else core.sha256 or "?",
+        requires_python=intern(one.requires_python or ""),
+        yanked="" if yanked is False else reason,
+        metadata_sha256=known if core else "",
         size_bytes=one.size if one.size is not None else -1,
         uploaded=one.upload_time or "",
     )
@@ -121,11 +128,12 @@ class _Addresses:
         if url.startswith(("https://", "http://")):
             return url
         folder, slash, name = url.rpartition("/")
+        known = self._folders.get(folder)
         if not slash or not name.strip(".") or "?" in url or "#" in url:
             return urllib.parse.urljoin(self._page, url)
-        if folder not in self._folders:
-            self._folders[folder] = urllib.parse.urljoin(self._page, f"{folder}/")
-        return self._folders[folder] + name
+        if known is None:
+            known = self._folders[folder] = urllib.parse.urljoin(self._page, f"{folder}/")
+        return known + name
 
 
 class _Links(html.parser.HTMLParser):

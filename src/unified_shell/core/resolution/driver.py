@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
-from packaging.version import Version
 
+from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.errors import BuildFailed, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import Found, IndexClient
 from unified_shell.core.machine.digests import digest_of_bytes
@@ -85,7 +85,7 @@ class _Answers:
         with contextlib.suppress(UshError):
             listing = self._listings[question] = self._listing(question)
             here = (one for one in listing.candidates if one.present)
-            finals = (one for one in listing.candidates if not Version(one.version).is_prerelease)
+            finals = (one for one in listing.candidates if not read_version(one.version).is_prerelease)
             likely = next(here, None) or next(finals, None)
             # Nothing is built that may not be needed.
             if likely is not None and not self._target.rules.may_build(likely.project):
@@ -117,7 +117,7 @@ class _Answers:
             return listing if found.index else replace(listing, near=self._client.nearest(project))
         others = [one for one in listing.candidates if one.version != here.candidate.version]
         passed = tuple(one for one in listing.passed_over if one[0] != here.candidate.version)
-        both = sorted((*others, here.candidate), key=lambda one: Version(one.version), reverse=True)
+        both = sorted((*others, here.candidate), key=lambda one: read_version(one.version), reverse=True)
         return replace(listing, candidates=tuple(both), passed_over=passed)
 
     def _listing_at(self, question: AskVersions, here: Present | None) -> Listing:

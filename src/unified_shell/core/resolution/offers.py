@@ -10,6 +10,7 @@ from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.tags import rank_of, tag_ranks
+from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.distributions.wheels import wheel_parts
 from unified_shell.core.indexes.pages import IndexFile
 
@@ -31,7 +32,6 @@ class Offers:
         self._rank_of: dict[str, int | None] = {}
         self._python_fits: dict[str, bool] = {"": True}
         self._names = _Once(canonicalize_name)
-        self._versions = _Once(_version)
 
     def listing(
         self, project: NormalizedName, files: Sequence[IndexFile], *, index: str, asked: tuple[str, ...] = ()
@@ -80,7 +80,7 @@ class Offers:
             parts = wheel_parts(file.name)
             if parts is None or self._names.of(parts.project) != project:
                 continue
-            version = self._versions.of(parts.version)
+            version = _version(parts.version)
             if version is None:
                 continue
             why_not, rank = self._why_not(file), self.rank(parts.tags)
@@ -102,7 +102,7 @@ class Offers:
         for file in files:
             parts = source_parts(file.name)
             if parts is not None and self._names.of(parts.project) == project and not self._why_not(file):
-                version = self._versions.of(parts.version)
+                version = _version(parts.version)
                 if version is not None:
                     found[version] = file
         return found
@@ -151,6 +151,6 @@ class _Once(Generic[Read]):
 
 def _version(text: str) -> Version | None:
     try:
-        return Version(text)
+        return read_version(text)
     except InvalidVersion:
         return None

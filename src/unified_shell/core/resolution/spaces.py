@@ -5,11 +5,14 @@ an index lists, those that are no candidates here too. A set of states is a numb
 arithmetic: no difference is made between terms that want something and terms that exclude it.
 """
 
+from bisect import bisect_left
 from dataclasses import dataclass, field
 
-from packaging.specifiers import SpecifierSet
+from packaging.specifiers import Specifier, SpecifierSet
 from packaging.utils import NormalizedName
 from packaging.version import Version
+
+from unified_shell.core.distributions.versions import read_version
 
 from .questions import Candidate, Listing
 
@@ -20,6 +23,8 @@ Node = tuple[NormalizedName, str]
 ABSENT = 0b1
 PRESENT = 0b10
 FLAG = ABSENT | PRESENT
+# Along the order of versions these turn once: from not met to met, or the other way.
+RISES = {">=": True, ">": True, "<=": False, "<": False}
 
 
 @dataclass(slots=True)
@@ -39,16 +44,29 @@ class Space:
         """All states."""
         return (1 << (len(self.versions) + 1)) - 1
 
-    def mask(self, specifier: SpecifierSet) -> int:
-        """Return the bits of the versions that meet a specifier; pre-releases are judged apart."""
+    def mask(self, specifiers: SpecifierSet) -> int:
+        """Return the bits of the versions that meet all of these; pre-releases are judged apart."""
+        bits = self.full & ~ABSENT
+        for one in specifiers:
+            bits &= self._bits(one)
+        return bits
+
+    def _bits(self, specifier: Specifier) -> int:
         text = str(specifier)
         if text not in self.masks:
-            bits = 0
-            for number, version in enumerate(self.versions, 1):
-                if specifier.contains(version, prereleases=True):
-                    bits |= 1 << number
-            self.masks[text] = bits
+            rises = RISES.get(specifier.operator)
+            self.masks[text] = self._each(specifier) if rises is None else self._side(specifier, rises=rises)
         return self.masks[text]
+
+    def _each(self, specifier: Specifier) -> int:
+        numbered = enumerate(self.versions, 1)
+        return sum(1 << number for number, one in numbered if specifier.contains(one, prereleases=True))
+
+    def _side(self, specifier: Specifier, *, rises: bool) -> int:
+        """Return the bits of one that holds from some version on, or up to one: few of them need to be looked at."""
+        first = bisect_left(self.versions, 1, key=lambda one: int(specifier.contains(one, prereleases=True) == rises))
+        below = (1 << (first + 1)) - 1
+        return self.full & ~below if rises else below & ~ABSENT
 
     def of_bit(self, bit: int) -> Candidate:
         """Return the candidate of one bit."""
@@ -73,12 +91,12 @@ def make_space(project: NormalizedName, listing: Listing, *, pre_releases: bool,
     files where somebody pins a version (PEP 592), or where it is there.
     """
     every: list[tuple[Version, Candidate | None]] = [
-        (Version(one.version), one) for one in reversed(listing.candidates)
+        (read_version(one.version), one) for one in reversed(listing.candidates)
     ]
     only_pre = all(version.is_prerelease for version, _ in every)
     if listing.passed_over:
         known = {version for version, _ in every}
-        passed = {Version(text) for text, _ in listing.passed_over} - known
+        passed = {read_version(text) for text, _ in listing.passed_over} - known
         every = sorted([*every, *((version, None) for version in passed)], key=lambda one: one[0])
     space = Space(project=project, listing=listing, versions=tuple(version for version, _ in every))
     for number, (version, candidate) in enumerate(every, 1):

@@ -4,6 +4,7 @@ import contextlib
 import hashlib
 import io
 import os
+import threading
 import typing
 import urllib.parse
 from collections.abc import Iterator, Mapping
@@ -53,6 +54,7 @@ class Fetcher:
         self._connecting = Connecting(host, settings or NetworkSettings())
         self.offline = offline
         self._client: httpx.Client | None = None
+        self._opening = threading.Lock()
 
     def get(
         self,
@@ -213,9 +215,11 @@ class Fetcher:
         )
 
     def _opened(self) -> "httpx.Client":
-        if self._client is None:
-            self._client = self._connecting.open()
-        return self._client
+        # Several threads begin at once, and making one is dear: it reads the certificates that are trusted.
+        with self._opening:
+            if self._client is None:
+                self._client = self._connecting.open()
+            return self._client
 
 
 def _next_step(status: int) -> str:
