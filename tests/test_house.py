@@ -36,8 +36,8 @@ ALLOWED = {
     "--version": set(),
     "--help": set(),
     "environment run hive -- true": set(),
-    "look true": {"msgspec", "rich", "packaging", "psutil"},
-    "look true --json": {"msgspec", "packaging"},
+    "look true": {"msgspec", "rich", "psutil"},
+    "look true --json": {"msgspec"},
     "path list": {"rich"},
     "journal": {"rich", "sqlite3", "msgspec", "psutil"},
 }

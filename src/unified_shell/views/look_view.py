@@ -8,7 +8,6 @@ from unified_shell.core.commands.states import State
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import shown
 
-from .interpreter_view import print_interpreters, print_other_interpreters
 from .tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
@@ -37,6 +36,8 @@ __all__ = [
 
 def print_survey(screen: Screen, seen: Survey, home: str) -> None:
     """Write the survey, a section a subject, the next thing to do last."""
+    from .interpreter_view import print_interpreters, print_other_interpreters
+
     mode = "interactive" if seen.session_is_interactive else "not interactive"
     entered = (
         f"environment {seen.entered.rsplit('/', 1)[-1]} is entered" if seen.entered else "no environment entered"

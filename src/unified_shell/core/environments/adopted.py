@@ -1,34 +1,15 @@
-"""Environments that something else made: registered in place, and which environments are protected.
+"""Which environments were registered in place though something else made them, and which are protected.
 
-Both are kept in `environments.toml`. What such an environment holds is read from its folder each time: it is not ours.
+Both are kept in `environments.toml`.
 """
 
-import os
-import re
-import uuid
 from collections.abc import Mapping
 
-from packaging.utils import NormalizedName, canonicalize_name
-
 from unified_shell.core.changes.records import read_records
-from unified_shell.core.distributions.direct_urls import address_told
-from unified_shell.core.distributions.metadata import Metadata, parse_metadata
-from unified_shell.core.errors import UshError, WordsOff
-from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, from_record_text, join
 
-from .contents import Contents, Distribution
-
-__all__ = [
-    "ADOPTED",
-    "PROTECTED",
-    "adopted_places",
-    "foreign_distributions",
-    "is_protected",
-    "read_foreign",
-    "records_file",
-]
+__all__ = ["ADOPTED", "PROTECTED", "adopted_places", "is_protected", "records_file"]
 
 ADOPTED = "adopted"
 PROTECTED = "protected"
@@ -50,81 +31,3 @@ def is_protected(name: str, locations: Locations) -> bool:
     """Tell whether a person protected an environment of ours."""
     table = read_records(records_file(locations)).get(PROTECTED, {})
     return isinstance(table, Mapping) and table.get(name) is True
-
-
-def read_foreign(name: str, prefix: Place) -> Contents:
-    """Return what the folder of an environment holds, by PEP 405 and 376; raises WordsOff for one that is none."""
-    python = join(prefix, "bin", "python")
-    version = _short_version(prefix)
-    if not os.path.exists(join(prefix, "pyvenv.cfg")) or not version or not os.path.exists(python):
-        raise WordsOff(
-            f"{prefix} is no environment: pyvenv.cfg, bin/python or its site-packages is not there",
-            next_step="ush environment list",
-        )
-    return Contents(
-        name=name,
-        identity=str(uuid.uuid5(uuid.NAMESPACE_URL, f"file://{prefix}".encode("utf-8", "surrogateescape").hex())),
-        interpreter=Place(os.path.realpath(python)),
-        python=_setting(prefix, "version") or version,
-        made_seconds=os.stat(join(prefix, "pyvenv.cfg")).st_mtime,
-        distributions=foreign_distributions(join(prefix, f"lib/python{version}/site-packages")),
-    )
-
-
-def foreign_distributions(site: str) -> tuple[Distribution, ...]:
-    """Return the distributions that a folder of modules holds; `index` names what installed each, as far as it says.
-
-    Asked for are those that say so, and those that none of the others requires: something wants them.
-    """
-    read = {folder: one for folder in _info_folders(site) if (one := _read_metadata(site, folder)) is not None}
-    needed = {name for one in read.values() for name in _required(one)}
-    return tuple(_distribution(site, folder, one, needed) for folder, one in read.items())
-
-
-def _distribution(site: str, folder: str, known: Metadata, needed: set[NormalizedName]) -> Distribution:
-    installer = read_file(join(site, folder, "INSTALLER"))
-    direct = read_file(join(site, folder, "direct_url.json"))
-    asked = os.path.exists(join(site, folder, "REQUESTED")) or known.name not in needed
-    return Distribution(
-        name=known.name,
-        version=known.version,
-        sha256="",
-        wheel=folder,
-        index=f"put there by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
-        requested=known.name if asked else "",
-        address=address_told(direct[0]) if direct else "",
-    )
-
-
-def _info_folders(site: str) -> list[str]:
-    return sorted(one for one in os.listdir(site) if one.endswith(".dist-info")) if os.path.isdir(site) else []
-
-
-def _read_metadata(site: str, folder: str) -> Metadata | None:
-    found = read_file(join(site, folder, "METADATA"))
-    try:
-        return parse_metadata(found[0], folder) if found is not None else None
-    except UshError:
-        return None
-
-
-def _required(metadata: Metadata) -> set[NormalizedName]:
-    """Return the projects that a distribution requires, whatever the markers; not itself, by way of extras."""
-    names = (re.match(r"[\w.-]+", text) for text in metadata.requires)
-    return {canonicalize_name(found[0]) for found in names if found is not None} - {metadata.name}
-
-
-def _short_version(prefix: str) -> str:
-    lib = join(prefix, "lib")
-    names = sorted(os.listdir(lib)) if os.path.isdir(lib) else []
-    fits = [one for one in names if one.startswith("python") and os.path.isdir(join(lib, one, "site-packages"))]
-    return fits[-1].removeprefix("python") if fits else ""
-
-
-def _setting(prefix: str, name: str) -> str:
-    found = read_file(join(prefix, "pyvenv.cfg"))
-    for line in found[0].decode("utf-8", "replace").splitlines() if found else ():
-        key, equals, value = line.partition("=")
-        if equals and key.strip() == name:
-            return value.strip()
-    return ""

@@ -6,8 +6,7 @@ It is written in the environment itself, as `environment.json`; the file is the 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from packaging.utils import NormalizedName
-
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.places import (

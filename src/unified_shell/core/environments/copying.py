@@ -23,11 +23,11 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, inside, join, shown
 from unified_shell.core.store.contents import Store
 
-from .adopted import foreign_distributions
 from .changing import base_of, check_name, ways_in
 from .contents import Contents, Distribution
 from .editions import check_base, edition_steps, make_edition, unrecorded_files
 from .filling import FetchWheel, fill_store
+from .foreign import foreign_distributions
 from .installer_names import installer_commands
 from .known import Environment, find_environment
 from .layout import link_place

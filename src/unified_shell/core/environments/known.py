@@ -9,7 +9,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
 
-from .adopted import adopted_places, is_protected, read_foreign
+from .adopted import adopted_places, is_protected
 from .contents import Contents, read_contents
 from .layout import Layout, edition_number, link_place
 
@@ -138,6 +138,8 @@ def _read(name: str, locations: Locations) -> Environment | None:
     place = adopted_places(locations).get(name)
     if place is None:
         return None
+    from .foreign import read_foreign
+
     try:
         found = read_foreign(name, place)
     except WordsOff:

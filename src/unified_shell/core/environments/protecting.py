@@ -9,8 +9,9 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text
 
-from .adopted import ADOPTED, PROTECTED, is_protected, read_foreign, records_file
+from .adopted import ADOPTED, PROTECTED, is_protected, records_file
 from .changing import check_name
+from .foreign import read_foreign
 from .known import Environment
 
 __all__ = ["plan_adopt", "plan_forget", "plan_protect"]
