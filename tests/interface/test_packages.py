@@ -9,7 +9,7 @@ import pytest
 
 from support.account import Account, visible_state
 from support.sources import source
-from support.wheels import wheel
+from support.wheels import rewrite, wheel
 from unified_shell.core.indexes.server import make_server
 from unified_shell.core.machine.digests import digest_of_file
 
@@ -270,3 +270,31 @@ def test_a_plan_tells_what_wheels_bring_before_they_are_fetched(account: Account
     account.new_environment("second")
     again = account.ush(*words[:-1], "second", "--plan", "--json", "--offline").json()["lines"]
     assert "new commands" in {one["subject"] for one in again}, "what was seen once is known"
+
+
+def test_an_environment_is_shown_with_its_size_its_applications_and_its_drift(account: Account, field: Path) -> None:
+    app = wheel(
+        field,
+        "comb-view",
+        files={"comb_view.py": b"def main(): pass\n", "comb_view-1.0.dist-info/licenses/WAX": b"x"},
+    )
+    rewrite(app, {"comb_view-1.0.dist-info/entry_points.txt": b"[gui_scripts]\ncomb-view = comb_view:main\n"})
+    wheel(field, "waggle-io", files={"waggle.bin": b"x" * 500_000})
+    account.ush("package", "get", "comb-view", "waggle-io", "-e", "hive", "--yes")
+    account.ush("environment", "offer", "hive", "--application", "comb-view", "--yes")
+    shown = account.ush("environment", "show", "hive", "--json").json()
+    assert (shown["applications"], shown["commands"], shown["drift"]) == (["comb-view"], [], [])
+    assert shown["offered"][0].endswith("comb-view.desktop")
+    assert shown["size_bytes"] > 500_000
+    assert shown["own_bytes"] < 400_000
+    told = account.ush("package", "list", "-e", "hive", "--licences").out
+    assert "comb_view-1.0.dist-info/licenses/WAX" in told
+    site = next((account.environment("hive") / "lib").glob("python*/site-packages"))
+    (site / "waggle_io-1.0.dist-info").rename(account.home / "away")
+    stranger = site / "mite_count-2.0.dist-info"
+    stranger.mkdir()
+    (stranger / "METADATA").write_text("Metadata-Version: 2.1\nName: mite-count\nVersion: 2.0\n")
+    (stranger / "INSTALLER").write_text("a \x1b[31mbeekeeper\n")
+    said = account.ush("environment", "show", "hive").out
+    assert "mite-count 2.0 was put there by a ?[31mbeekeeper" in said
+    assert "waggle-io 1.0 is not there any more" in said

@@ -11,7 +11,6 @@ from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change
-    from unified_shell.core.environments.known import Environment
 
 __all__ = ["environment"]
 
@@ -122,37 +121,17 @@ def _new_library(bench: Workbench, name: str, language: str, wanted: str, how: H
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
 def show(bench: Workbench, name: str, *, as_json: bool) -> None:
-    """Show what the environment NAME holds, where it is, and a line to start each of its commands."""
+    """Show what the environment NAME holds, where it is, how large, how it drifted, and a line to start each command."""
     from unified_shell.core.environments.known import find_environment
-    from unified_shell.core.verification.environment_checks import read_installed
-    from unified_shell.views.environment_view import print_environment
+    from unified_shell.core.verification.environment_reports import report_environment
+    from unified_shell.views.environment_view import environment_rows, print_environment
     from unified_shell.views.json_view import json_text
 
-    found = find_environment(name, bench.host, bench.locations)
-    installed = read_installed(found)
-    drift = _drift(bench, found)
+    report = report_environment(find_environment(name, bench.host, bench.locations), bench.host)
     if as_json:
-        commands = sorted(command for one in installed.values() for command in one.command_names)
-        imports = {key: list(one.imports) for key, one in installed.items()}
-        bench.screen.result(
-            json_text("environment", {"environment": found, "commands": commands, "imports": imports, "drift": drift})
-        )
+        bench.screen.result(json_text("environment", environment_rows(report)))
     else:
-        print_environment(bench.screen, found, installed, bench.host.home, drift)
-
-
-def _drift(bench: Workbench, found: "Environment") -> tuple[str, ...]:
-    """Say how an environment differs from its lock, where it has one."""
-    if not found.contents.lock:
-        return ()
-    from unified_shell.core.environments.changing import base_of
-    from unified_shell.core.environments.lock_files import drift_from_lock
-    from unified_shell.core.errors import UshError
-
-    try:
-        return drift_from_lock(found, base_of(found, bench.host))
-    except UshError as error:
-        return (error.what,)
+        print_environment(bench.screen, report, bench.host.home)
 
 
 @environment.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})

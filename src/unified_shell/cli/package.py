@@ -110,7 +110,7 @@ def _perform(bench: Workbench, plan: "Callable[[Environment], Change]", name: st
 
 @package.command("list")
 @in_environment
-@click.option("--licences", is_flag=True, help="Each one's licence, as it says itself.")
+@click.option("--licences", is_flag=True, help="Each one's licence, as it says itself, and its text's file.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
 def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool) -> None:
@@ -124,7 +124,7 @@ def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool)
     if as_json:
         bench.screen.result(json_text("packages", found.contents.distributions))
     elif licences:
-        print_licences(bench.screen, read_installed(found))
+        print_licences(bench.screen, found, read_installed(found), bench.host.home)
     else:
         print_packages(bench.screen, found, read_installed(found))
 

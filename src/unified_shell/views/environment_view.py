@@ -7,46 +7,59 @@ from packaging.utils import NormalizedName
 from unified_shell.core.environments.chains import Chain
 from unified_shell.core.environments.known import Environment
 from unified_shell.core.machine.clock import shown_time
+from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import join, shown
 from unified_shell.core.verification.environment_checks import Installed
+from unified_shell.core.verification.environment_reports import EnvironmentReport
 
 from .screen import Screen
 from .tables import heading, print_rows, print_table
 
-__all__ = ["print_chains", "print_environment", "print_licences", "print_packages"]
+__all__ = ["environment_rows", "print_chains", "print_environment", "print_licences", "print_packages"]
 
 
-def print_environment(
-    screen: Screen,
-    environment: Environment,
-    installed: Mapping[NormalizedName, Installed],
-    home: str,
-    drift: Sequence[str] = (),
-) -> None:
-    """Write where an environment is, how it is entered, its packages, and a line for each command; `drift` is how it
-    differs from its lock.
-    """
+def environment_rows(report: EnvironmentReport) -> dict[str, object]:
+    """Return what is told of an environment in JSON."""
+    return {
+        "environment": report.environment,
+        "commands": report.commands,
+        "applications": report.applications,
+        "offered": report.offered,
+        "imports": {one.metadata.name: one.imports for one in report.installed},
+        "size_bytes": report.size.total_bytes,
+        "own_bytes": report.size.own_bytes,
+        "drift": (*report.drift, *report.lock_drift),
+    }
+
+
+def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> None:
+    """Write where an environment is, how large, how it is entered, its packages, and a line for each command."""
+    environment = report.environment
     contents = environment.contents
     heading(screen, f"Environment {environment.name}")
+    total, own = shown_size(report.size.total_bytes), shown_size(report.size.own_bytes)
     print_rows(
         screen,
         [
             ("where", shown(environment.prefix, home)),
             *([("in place of", shown(contents.replaced, home))] if contents.replaced else []),
+            ("size", f"{total}, of which {own} are its own" if own != total else total),
             ("interpreter", f"{environment.title}, {shown(contents.interpreter, home)}"),
             ("made", f"{shown_time(contents.made_seconds)}, {_by_whom(environment)}"),
-            *_locked(environment, home, drift),
+            *_locked(report, home),
+            *(("drift", one) for one in report.drift),
+            *(("offered", shown(one, home)) for one in report.offered),
             *_ways_in(environment, home),
         ],
     )
     if contents.language == "python":
         heading(screen, "\nPackages")
-        print_packages(screen, environment, installed)
-    commands = sorted(name for one in installed.values() for name in one.command_names)
-    if commands:
-        heading(screen, "\nCommands")
-        for command in commands:
-            screen.result(f"  ush environment run {environment.name} -- {command}")
+        print_packages(screen, environment, {one.metadata.name: one for one in report.installed})
+    for title, names in (("Commands", report.commands), ("Applications", report.applications)):
+        if names:
+            heading(screen, f"\n{title}")
+        for name in names:
+            screen.result(f"  ush environment run {environment.name} -- {name}")
 
 
 def _by_whom(environment: Environment) -> str:
@@ -56,11 +69,11 @@ def _by_whom(environment: Environment) -> str:
     return f"edition {environment.edition}{own}{'; protected' if environment.protected else ''}"
 
 
-def _locked(environment: Environment, home: str, drift: Sequence[str]) -> list[tuple[str, str]]:
-    if not environment.contents.lock:
+def _locked(report: EnvironmentReport, home: str) -> list[tuple[str, str]]:
+    lock, drift = report.environment.contents.lock, report.lock_drift
+    if not lock:
         return []
-    place = shown(environment.contents.lock, home)
-    return [("lock", f"{place}: {'as locked' if not drift else 'it differs'}"), *(("", one) for one in drift)]
+    return [("lock", f"{shown(lock, home)}: {'it differs' if drift else 'as locked'}"), *(("", one) for one in drift)]
 
 
 def _ways_in(environment: Environment, home: str) -> list[tuple[str, str]]:
@@ -91,15 +104,24 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
         screen.result(f"  none yet\nNext: ush package get NAME -e {environment.name}")
 
 
-def print_licences(screen: Screen, installed: Mapping[NormalizedName, Installed]) -> None:
-    """Write what each package says its licence is."""
-    rows = [
-        (name, one.metadata.version, one.metadata.licence or "not told") for name, one in sorted(installed.items())
-    ]
-    if rows:
-        print_table(screen, ("project", "version", "licence"), rows)
-    else:
+def print_licences(
+    screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed], home: str
+) -> None:
+    """Write what each package says its licence is, and the files that hold its text."""
+    if not installed:
         screen.result("No package is in it yet.")
+        return
+    rows = [
+        (name, one.metadata.version, one.metadata.licence or "not told", _first_of(one.licence_files))
+        for name, one in sorted(installed.items())
+    ]
+    print_table(screen, ("project", "version", "licence", "its text"), rows)
+    screen.result(f"\nTexts are below {shown(environment.layout.site_packages, home)}")
+
+
+def _first_of(names: Sequence[str]) -> str:
+    more = f" and {len(names) - 1} more" if len(names) > 1 else ""
+    return f"{names[0]}{more}" if names else ""
 
 
 def print_chains(screen: Screen, name: str, chains: Sequence[Chain]) -> None:

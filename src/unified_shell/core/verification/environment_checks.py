@@ -1,6 +1,7 @@
 """The checks of an environment: that it starts, holds what is recorded, imports, and its commands launch."""
 
 import os
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -34,16 +35,18 @@ IMPORT_SECONDS = 120.0
 WORKERS = 4
 # Where RECORD has scripts, which is relative to site-packages.
 SCRIPTS = "../../../bin/"
+LICENCE_FILE = re.compile(r"^[^/]+\.dist-info/(licenses/.|(LICEN[CS]E|COPYING|NOTICE)[^/]*$)", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Installed:
-    """A distribution as it is on disk."""
+    """A distribution as it is on disk; `installer` is what put it there, as far as it says so."""
 
     metadata: Metadata
     imports: tuple[str, ...]
     commands: tuple[EntryPoint, ...]
     files: tuple[str, ...]
+    installer: str = ""
 
     @property
     def command_names(self) -> tuple[str, ...]:
@@ -51,6 +54,11 @@ class Installed:
         names = [entry.name for entry in self.commands]
         names += [name.removeprefix(SCRIPTS) for name in self.files if name.startswith(SCRIPTS)]
         return tuple(dict.fromkeys(one for one in names if "/" not in one))
+
+    @property
+    def licence_files(self) -> tuple[str, ...]:
+        """The files that hold the text of its licence, relative to site-packages (PEP 639, and what was usual before)."""
+        return tuple(name for name in self.files if LICENCE_FILE.search(name))
 
 
 def check_environment(environment: Environment, host: Host) -> tuple[Finding, ...]:
@@ -126,6 +134,7 @@ def _read_one(site: str, folder: str) -> Installed | None:
         return None
     record = read_file(join(site, folder, "RECORD"))
     entries = read_file(join(site, folder, "entry_points.txt"))
+    installer = read_file(join(site, folder, "INSTALLER"))
     known = parse_metadata(metadata[0], folder)
     files = tuple(row.path for row in parse_record(record[0], folder)) if record else ()
     return Installed(
@@ -133,7 +142,14 @@ def _read_one(site: str, folder: str) -> Installed | None:
         imports=import_names(known.name, files),
         commands=parse_entry_points(entries[0], folder) if entries else (),
         files=files,
+        installer=_word_of(installer[0]) if installer else "",
     )
+
+
+def _word_of(content: bytes) -> str:
+    """Return a line that somebody else wrote, as what may be printed."""
+    first = next(iter(content.decode("utf-8", "replace").splitlines()), "").strip()
+    return "".join(one if one.isprintable() else "?" for one in first)[:80]
 
 
 def _as_recorded(one: Distribution, installed: Mapping[NormalizedName, Installed]) -> Finding:
@@ -156,7 +172,7 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
             subject=name,
             question="was put there by ush",
             holds=False,
-            answer=f"{there.metadata.version} was put there by something else",
+            answer=f"{there.metadata.version} was put there by {there.installer or 'something else'}",
             remedy=f"ush package get {name} -e {environment.name}   (so that it is recorded)",
         )
         for name, there in installed.items()
