@@ -482,14 +482,20 @@ def test_a_part_that_wants_more_than_is_required_is_told_apart_from_a_broken_one
     wheel(own, "bee", "1.0", commands=commands, files=files)
     wheel(own, "wasp", "1.0", requires=["wing"], files={"wasp.py": b"x = 1\n"})
     wheel(own, "wing", "1.0", files={"wing.py": b"import honey9\n"})
+    needy = {"mead.py": b"import honey9\n", "mead_more.py": files["bee_extra.py"]}
+    extra = ["honey9>=1; extra == 'sweet'"]
+    wheel(own, "mead", "1.0", files=needy, requires=extra, extras=["sweet"])
     apiary.ush("index", "add", "own", own, "--yes")
-    apiary.ush("package", "get", "bee", "wasp", "-e", "hive", "--yes", code=1)
+    apiary.ush("package", "get", "bee", "wasp", "mead", "-e", "hive", "--yes", code=1)
     found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
     answers = {one["question"]: (one["holds"], one["answer"]) for one in found}
     assert answers["command bee-extra launches"] == (True, "only with honey9, which nothing here requires")
     assert answers["import wing"][0], "it came along, and says what it would need"
     assert not answers["command bee-broken launches"][0], "a part of something that is there is no option"
     assert not answers["import bee_extra"][0], "what was asked for must import"
+    assert answers["import mead_more"] == (True, "only with honey9, which mead[sweet] brings")
+    (wants,) = [one for one in found if one["question"] == "import mead"]
+    assert (wants["holds"], wants["remedy"]) == (False, "ush package get 'mead[sweet]' -e hive")
 
 
 def test_byte_code_that_a_wheel_brings_is_made_anew(apiary: Account, tmp_path: Path) -> None:

@@ -25,6 +25,7 @@ class Arrivals:
     host: Host
     locations: Locations
     _new: Sequence[NormalizedName] = ()
+    _asked: frozenset[NormalizedName] = frozenset()
     _installed: Mapping[NormalizedName, Installed] = field(default_factory=dict)
 
     def checked(self, change: Change) -> Change:
@@ -32,14 +33,14 @@ class Arrivals:
         return replace(change, verify=self._verify)
 
     def lines(self) -> tuple[str, ...]:
-        """Return lines that tell which commands appeared, and which projects are imported by another name."""
+        """Return lines that tell which commands appeared, and by which other name what was asked for is imported."""
         there = [(name, self._installed[name]) for name in self._new if name in self._installed]
         commands = [name for _, one in there for name in one.command_names]
         lines = [f"New commands:  {', '.join(commands)}"] if commands else []
         if commands:
             lines.append(f"Start one:     ush environment run {self.before.name} -- {commands[0]} --help")
         for name, one in there:
-            if one.imports and canonicalize_name(one.imports[0]) != name:
+            if name in self._asked and one.imports and canonicalize_name(one.imports[0]) != name:
                 lines.append(f"Import {name} as:  import {one.imports[0]}")
         return tuple(lines)
 
@@ -53,4 +54,5 @@ class Arrivals:
         self._installed = read_installed(after)
         had = {one.name for one in self.before.contents.distributions}
         self._new = sorted(one.name for one in after.contents.distributions if one.name not in had)
+        self._asked = frozenset(one.name for one in after.contents.requested)
         return (start, *check_distributions(after, facts, self.host, only=changed, installed=self._installed))

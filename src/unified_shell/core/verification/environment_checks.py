@@ -35,6 +35,7 @@ IMPORT_SECONDS = 120.0
 WORKERS = 4
 # Where RECORD has scripts, which is relative to site-packages.
 SCRIPTS = "../../../bin/"
+EXTRA = re.compile(r"""extra\s*==\s*['"]([^'"]+)['"]""")
 LICENCE_FILE = re.compile(r"^[^/]+\.dist-info/(licenses/.|(LICEN[CS]E|COPYING|NOTICE)[^/]*$)", re.IGNORECASE)
 
 
@@ -108,8 +109,8 @@ def check_distributions(
     words += [_word(entry) for _, there in here for entry in there.commands]
     judge = _Judge(environment, brought, loaded_together(words, environment, host), host)
     for one, there in here:
-        work += [judge.import_check(one, name) for name in there.imports]
-        work += [judge.command_check(one, entry) for entry in there.commands]
+        work += [judge.import_check(one, there, name) for name in there.imports]
+        work += [judge.command_check(one, there, entry) for entry in there.commands]
     return (*found, *map_at_once(lambda check: check(), work, workers=WORKERS))
 
 
@@ -216,17 +217,22 @@ def _satisfied(
     ]
 
 
-def _optional(ran: Ran, brought: frozenset[str]) -> str:
-    """Say what a part needs that nothing here requires; empty where that is not why it fails.
-
-    What is required and not there is a fault of its own, and told as that.
-    """
+def _missing(ran: Ran, brought: frozenset[str]) -> str:
+    """Return the module that a part lacks and nothing here has; empty where that is not why it fails."""
     lines = ran.output.decode("utf-8", "replace").split()
     missing = lines[-1] if ran.returncode == 4 and lines else ""
     # A part of something that is there is no option, it is broken.
-    if not missing or "." in missing or missing in brought:
-        return ""
-    return f"only with {missing}, which nothing here requires"
+    return "" if "." in missing or missing in brought else missing
+
+
+def _extra_with(module: str, metadata: Metadata) -> str:
+    """Return the extra of a project that brings a module, as far as a project of the module's name is required by it."""
+    for text in metadata.requires:
+        extra = EXTRA.search(text)
+        project = re.match(r"[\w.-]+", text)
+        if extra and project and canonicalize_name(project[0]) == canonicalize_name(module):
+            return extra[1]
+    return ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,30 +244,45 @@ class _Judge:
     loaded: Mapping[str, float]
     host: Host
 
-    def import_check(self, one: Distribution, name: str) -> Callable[[], Finding]:
+    def import_check(self, one: Distribution, there: Installed, name: str) -> Callable[[], Finding]:
         """Return the check that a module imports."""
-        return lambda: self._judge_import(one, name)
+        return lambda: self._judge_import(one, there, name)
 
-    def command_check(self, one: Distribution, entry: EntryPoint) -> Callable[[], Finding]:
+    def command_check(self, one: Distribution, there: Installed, entry: EntryPoint) -> Callable[[], Finding]:
         """Return the check that a command's launcher is right and its entry point loads."""
-        return lambda: self._judge_command(one, entry)
+        return lambda: self._judge_command(one, there, entry)
 
-    def _judge_import(self, one: Distribution, name: str) -> Finding:
+    def _optional(self, ran: Ran, there: Installed) -> str:
+        """Say what a part needs that nothing here requires; empty where that is not why it fails.
+
+        What is required and not there is a fault of its own, and told as that.
+        """
+        missing = _missing(ran, self.brought)
+        extra = _extra_with(missing, there.metadata) if missing else ""
+        if extra:
+            return f"only with {missing}, which {there.metadata.name}[{extra}] brings"
+        return f"only with {missing}, which nothing here requires" if missing else ""
+
+    def _judge_import(self, one: Distribution, there: Installed, name: str) -> Finding:
         question = f"import {name}"
         if name in self.loaded:
             return Finding(
                 subject=one.name, question=question, holds=True, answer="yes", elapsed_seconds=self.loaded[name]
             )
         ran = _run(self.environment, "import_one.py", (name,), self.host)
-        # What somebody asked for must import; what came along for others may be meant for more than is here.
-        optional = "" if one.requested else _optional(ran, self.brought)
-        if optional:
+        optional = self._optional(ran, there)
+        # What somebody asked for must import by its own name; its further parts, and what came along for others, may be
+        # meant for more than is here.
+        own = bool(one.requested) and (name == there.imports[0] or "[" not in optional)
+        if optional and not own:
             return Finding(subject=one.name, question=question, holds=True, answer=optional)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
         holds = ran.returncode == 0
         remedy = f"ush environment run {self.environment.name} -- python -c 'import {name}'"
+        if "[" in optional:
+            remedy = f"ush package get '{optional.split()[-2]}' -e {self.environment.name}"
         return Finding(
             subject=one.name,
             question=question,
@@ -271,13 +292,13 @@ class _Judge:
             elapsed_seconds=ran.elapsed_seconds,
         )
 
-    def _judge_command(self, one: Distribution, entry: EntryPoint) -> Finding:
+    def _judge_command(self, one: Distribution, there: Installed, entry: EntryPoint) -> Finding:
         path = join(self.environment.layout.scripts, entry.name)
         trouble, optional = _launcher_trouble(path, self.environment), ""
         seconds = self.loaded.get(_word(entry), 0.0)
         if not trouble and _word(entry) not in self.loaded:
             ran = _run(self.environment, "load_entry_point.py", (entry.module, entry.attribute), self.host)
-            optional = _optional(ran, self.brought)
+            optional = self._optional(ran, there)
             trouble, seconds = "" if optional else ran.trouble, ran.elapsed_seconds
         return Finding(
             subject=one.name,

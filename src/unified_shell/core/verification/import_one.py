@@ -19,6 +19,12 @@ except ImportError as error:
     missing = getattr(error, "name", None) if hasattr(error, "name") else text.replace("No module named ", "")
     absent = type(error).__name__ == "ModuleNotFoundError" or text.startswith("No module named")
     sys.stderr.write("\n%s\n" % text)
+    # What says in its own words that something is missing was raised from the import that failed.
+    cause = error
+    while not absent and cause is not None:
+        cause = getattr(cause, "__cause__", None) or getattr(cause, "__context__", None)
+        absent = type(cause).__name__ == "ModuleNotFoundError" and bool(cause.name)
+        missing = cause.name if absent else missing
     if not absent:
         sys.exit(5)
     # Python 2 names only the last part of a dotted name.
