@@ -17,6 +17,7 @@ def test_a_plan_is_asked_about(account: Account) -> None:
     with Terminal(words, account.variables, account.home) as terminal:
         terminal.wait_for("Go ahead?")
         assert "environment hive" in terminal.shown
+        assert "\x1b[32madd" in terminal.shown, "what comes is set off by colour"
         terminal.type("n")
         terminal.wait_for("Nothing was changed.")
         assert terminal.ended() == 3

@@ -78,7 +78,7 @@ def _cells(row: Sequence[str]) -> list["Text"]:
     found = []
     for number, text in enumerate(row):
         safe = text.encode("utf-8", "replace").decode("utf-8")
-        style = state_style(text) if number == 0 else ""
+        style = state_style(text.strip()) if number == 0 else ""
         found.append(Text("".join(c if c.isprintable() else "?" for c in safe), style=style))
     return found
 
