@@ -156,6 +156,34 @@ def test_public_names_are_listed_as_they_are() -> None:
             assert len(set(names)) == len(names), name
 
 
+COMMAND = re.compile(r"\bush (look|verify|undo|\w+ \w+)\b")
+# What needs no quotes where it stands: numbers, versions, words of ours, and what was quoted for its place.
+PLAIN = {"asked.language", "described.version", "entry.number", "facts.short_version", "kept", "KERNEL", "language"}
+PLAIN |= {"outcome.number", "own_option", "session.shell", "source.base.short_version", "table.name", "whose", "word"}
+PLAIN |= {"searched", "book.example", "book.kind", "self.kind"}
+
+
+def test_what_a_person_is_told_to_type_is_quoted() -> None:
+    """Names hold spaces and quotes: each that is put into a command goes through `typed`, outside of quotes of ours."""
+    found = []
+    for name, tree in MODULES.items():
+        for node in ast.walk(tree):
+            if not isinstance(node, ast.JoinedStr) or name.endswith(("dialects.fish", "installer_names")):
+                continue
+            before = ""
+            for part in node.values:
+                if isinstance(part, ast.Constant):
+                    before += str(part.value)
+                    continue
+                expression = ast.unparse(part.value) if isinstance(part, ast.FormattedValue) else ""
+                quoted = expression.partition("(")[0].endswith("typed") or expression in PLAIN
+                remark = before.rpartition("   (")[2] if "   (" in before else ")"
+                if COMMAND.search(before) and not quoted and ")" in remark and "import " not in before:
+                    found.append(f"{name}: {{{expression}}}")
+                before += "x"
+    assert not found
+
+
 def test_modules_and_functions_are_short() -> None:
     for name, tree in MODULES.items():
         path = SOURCE.parent / Path(*name.split("."))

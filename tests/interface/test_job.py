@@ -19,7 +19,7 @@ def test_a_package_is_got_verified_used_and_undone(apiary: Account) -> None:
     before = visible_state(apiary.home)
     got = apiary.ush("package", "get", "swarmcast>=1", "-e", "hive", "--yes")
     assert "swarmcast 1.2.0 requires hivehum>=2" in got.out, "a plan says who asks for what"
-    assert "Import waggle-io as:  import waggle" in got.out
+    assert "waggle-io as waggle" in got.out
     site = next(apiary.environment().glob("lib/python3.*/site-packages"))
     info = site / "swarmcast-1.2.0.dist-info"
     assert (info / "INSTALLER").read_text() == "unified-shell\n"
@@ -457,7 +457,7 @@ def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Ac
     none = apiary.ush("environment", "new", "x", "--to-hold", "old-bee", code=4)
     assert "its wheels are for cp27 on win32" in none.err
     refused = apiary.ush("package", "get", "old-bee", "-e", "hive", code=4)
-    assert "--to-hold 'old-bee'" in refused.err
+    assert "--to-hold old-bee" in refused.err
     made = apiary.ush("environment", "new", "x", "--to-hold", "bee", "--yes")
     assert "Make the environment x on Python 3" in made.out
     apiary.write("needs.txt", "bee\n")

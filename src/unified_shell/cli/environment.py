@@ -5,6 +5,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.core.machine.places import typed
+
 from .beginnings import VerbGroup
 from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
@@ -111,7 +113,7 @@ def _new_library(bench: Workbench, name: str, language: str, wanted: str, how: H
     if not plain:
         raise WordsOff(
             "--to-hold, --with-installer and --own-files are for Python's packages",
-            next_step=f"ush environment new {name} --language {language}",
+            next_step=f"ush environment new {typed(name)} --language {language}",
         )
     perform(bench, lambda: plan_new_library(name, language, wanted, bench.host, bench.locations), how)
 
@@ -142,19 +144,20 @@ def run(bench: Workbench, name: str, command: tuple[str, ...]) -> None:
     """Run COMMAND in the environment NAME: ush environment run NAME -- COMMAND ..."""
     from unified_shell.core.environments.running import entered_variables, environment_prefix
     from unified_shell.core.errors import WordsOff, nearest
+    from unified_shell.core.machine.places import typed
     from unified_shell.core.machine.replacing import replace_process
 
     prefix = environment_prefix(name, bench.host, bench.locations)
     words = command[1:] if command[0] == "--" else command
     if not words:
-        raise WordsOff("no command is given", next_step=f"ush environment run {name} -- python")
+        raise WordsOff("no command is given", next_step=f"ush environment run {typed(name)} -- python")
     error = replace_process(words, entered_variables(prefix, bench.host))
     near = nearest(words[0], os.listdir(os.path.join(prefix, "bin")))
     why = "is not there" if isinstance(error, FileNotFoundError) else (error.strerror or "").lower()
     raise WordsOff(
         f"{words[0]!r} {why}, in the environment {name} or on PATH",
         where=f"did you mean {near}?" if near else "",
-        next_step=f"ush environment show {name}",
+        next_step=f"ush environment show {typed(name)}",
     )
 
 
@@ -294,11 +297,12 @@ def offer(bench: Workbench, name: str, command: str, *, notebook: bool, take_bac
     from unified_shell.core.environments.known import find_environment
     from unified_shell.core.environments.offers import plan_offer_application, plan_offer_notebook, plan_withdraw
     from unified_shell.core.errors import WordsOff
+    from unified_shell.core.machine.places import typed
 
     if [notebook, bool(command), take_back].count(True) != 1:
         raise WordsOff(
             "as what is it to be offered?",
-            next_step=f"ush environment offer {name} --notebook   or --application COMMAND",
+            next_step=f"ush environment offer {typed(name)} --notebook   or --application COMMAND",
         )
 
     def make() -> "Change":

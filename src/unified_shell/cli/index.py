@@ -97,6 +97,7 @@ def serve(bench: Workbench, folder: str, port: int, address: str) -> None:
     """Serve a FOLDER of wheels by the Simple Repository API, until interrupted."""
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.indexes.server import make_server
+    from unified_shell.core.machine.places import typed
 
     try:
         server = make_server(folder, address=address, port=port)
@@ -105,7 +106,7 @@ def serve(bench: Workbench, folder: str, port: int, address: str) -> None:
     where = f"http://{address}:{server.server_address[1]}/simple/"
     bench.screen.result(f"Serving {folder} at {where}")
     bench.screen.out.file.flush()
-    bench.screen.say(f"To use it: ush index add NAME {where}   (interrupt ends it)")
+    bench.screen.say(f"To use it: ush index add NAME {typed(where)}   (interrupt ends it)")
     try:
         server.serve_forever()
     except KeyboardInterrupt:

@@ -5,6 +5,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.core.machine.places import typed
+
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -156,7 +158,7 @@ def _look_at_place(bench: Workbench, text: str, *, as_json: bool) -> None:
 
     report = look_at_place(text, bench.host, bench.locations)
     if report.kind == FileKind.ABSENT.value:
-        raise WordsOff(f"there is no {text!r}", next_step=f"ush look {text.rstrip('/').rsplit('/', 1)[-1]}")
+        raise WordsOff(f"there is no {text!r}", next_step=f"ush look {typed(text.rstrip('/').rsplit('/', 1)[-1])}")
     if as_json:
         from unified_shell.views.json_view import json_text
 

@@ -4,6 +4,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.core.machine.places import typed
+
 from .beginnings import VerbGroup
 from .performing import How, change_options, perform
 from .wishing import WishWords, wish_options
@@ -82,7 +84,7 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: H
     if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
         raise WordsOff(
             "a lock says all there is to say; nothing can be asked for besides",
-            next_step=f"ush package get --lock {lock}   then ush package get NAME",
+            next_step=f"ush package get --lock {typed(lock)}   then ush package get NAME",
         )
 
     wish = LockWish(path=lock, rules=words.rules(), extras=tuple(words.extras), groups=tuple(words.groups))

@@ -2,6 +2,8 @@
 
 import click
 
+from unified_shell.core.machine.places import typed
+
 from .beginnings import VerbGroup
 from .path import in_environment, with_condition
 from .performing import How, change_options, for_whom, perform
@@ -34,7 +36,7 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
         ]
         bench.screen.result(json_text("variables", rows))
     elif not wanted:
-        own_option = f" -e {environment}" if environment else ""
+        own_option = f" -e {typed(environment)}" if environment else ""
         bench.screen.result(f"No variable is wanted yet.\nNext: ush variable add NAME VALUE{own_option}")
     elif environment:
         rows_own = [(one.name, one.value) for one in wanted]

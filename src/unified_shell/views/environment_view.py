@@ -8,7 +8,7 @@ from unified_shell.core.environments.chains import Chain
 from unified_shell.core.environments.known import Environment
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.disks import shown_size
-from unified_shell.core.machine.places import join, shown
+from unified_shell.core.machine.places import join, shown, typed
 from unified_shell.core.verification.environment_checks import Installed
 from unified_shell.core.verification.environment_reports import EnvironmentReport
 
@@ -59,7 +59,7 @@ def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> N
         if names:
             heading(screen, f"\n{title}")
         for name in names:
-            screen.result(f"  ush environment run {environment.name} -- {name}")
+            screen.result(f"  ush environment run {typed(environment.name)} -- {typed(name)}")
 
 
 def _by_whom(environment: Environment) -> str:
@@ -78,9 +78,9 @@ def _locked(report: EnvironmentReport, home: str) -> list[tuple[str, str]]:
 
 def _ways_in(environment: Environment, home: str) -> list[tuple[str, str]]:
     if environment.foreign:
-        return [("run", f"ush environment run {environment.name} -- python")]
-    script = shown(join(environment.prefix, "enter.sh"), home)
-    return [("enter", f"ush environment enter {environment.name}"), ("in a script", f". {script}")]
+        return [("run", f"ush environment run {typed(environment.name)} -- python")]
+    script = typed(join(environment.prefix, "enter.sh"), home)
+    return [("enter", f"ush environment enter {typed(environment.name)}"), ("in a script", f". {script}")]
 
 
 def print_packages(screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed]) -> None:
@@ -101,7 +101,7 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
     if rows:
         print_table(screen, ("project", "version", "import", "commands", "why", "index"), rows, indent=2)
     else:
-        screen.result(f"  none yet\nNext: ush package get NAME -e {environment.name}")
+        screen.result(f"  none yet\nNext: ush package get NAME -e {typed(environment.name)}")
 
 
 def print_licences(
@@ -127,7 +127,7 @@ def _first_of(names: Sequence[str]) -> str:
 def print_chains(screen: Screen, name: str, chains: Sequence[Chain]) -> None:
     """Write each chain, a requirement a line, further in the further down."""
     if not chains:
-        screen.result(f"Nothing that was asked for needs {name}.\nNext: ush package drop {name}")
+        screen.result(f"Nothing that was asked for needs {name}.\nNext: ush package drop {typed(name)}")
         return
     for chain in chains:
         screen.result(f"you ask for {chain.asked}")

@@ -4,7 +4,7 @@ import ntpath
 from collections.abc import Sequence
 
 from unified_shell.core.machine.locations import Scope
-from unified_shell.core.machine.places import shown
+from unified_shell.core.machine.places import shown, typed
 from unified_shell.core.shells.path_faults import commands_in, find_faults
 from unified_shell.core.shells.path_report import EntryReport, PathReport
 from unified_shell.core.shells.registry_wiring import RegistryEntry
@@ -61,7 +61,7 @@ def print_own_paths(screen: Screen, name: str, wiring: Wiring, home: str, *, as_
     if rows:
         print_table(screen, ("variable", "side", "directory"), rows, indent=2)
     else:
-        screen.result(f"  nothing of its own; ush path add DIRECTORY -e {name}")
+        screen.result(f"  nothing of its own; ush path add DIRECTORY -e {typed(name)}")
 
 
 def print_session_path(screen: Screen, entries: Sequence[str], wiring: Wiring, home: str, *, as_json: bool) -> None:

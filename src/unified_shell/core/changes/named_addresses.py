@@ -9,7 +9,7 @@ from unified_shell.core.errors import Refused, UnknownName, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join, to_json_text
+from unified_shell.core.machine.places import join, to_json_text, typed
 from unified_shell.core.transfers.addresses import address_of_folder, is_web_address, place_of_address, shown_address
 
 from .plan import Change, LineKind, Plan, PlanLine
@@ -64,7 +64,7 @@ class AddressBook:
                 return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
             raise Refused(
                 f"the {self.kind} {name!r} is there with another address: {known[name].shown}",
-                next_step=f"ush {self.kind} drop {name}   (then add it again)",
+                next_step=f"ush {self.kind} drop {typed(name)}   (then add it again)",
             )
         step = PutRecord(
             path=locations.config_file, keys=(self.kind, name), before="", after=to_json_text({"url": full})
@@ -85,7 +85,7 @@ class AddressBook:
                     question="answers",
                     holds=not why,
                     answer=why or "yes",
-                    remedy=f"ush {self.kind} drop {name}   (if the address is wrong)" if why else "",
+                    remedy=f"ush {self.kind} drop {typed(name)}   (if the address is wrong)" if why else "",
                 ),
             )
 

@@ -73,7 +73,7 @@ def look_for_command(name: str, host: Host, managed: Mapping[str, str], wiring: 
         searched=searched,
         not_searched=left,
         nearest_name=near,
-        remedy=f"ush look {near}" if near else _remedy(name, state, candidates, places, host),
+        remedy=f"ush look {typed(near)}" if near else _remedy(name, state, candidates, places, host),
     )
 
 
@@ -198,12 +198,12 @@ def _remedy(name: str, state: State, candidates: Sequence[Candidate], places: Ma
         owner = places.get(folder, "")
         if owner.startswith("environment "):
             environment = owner.removeprefix("environment ")
-            return f"ush environment run {environment} -- {name}   or   ush environment enter {environment}"
+            return f"ush environment run {typed(environment)} -- {typed(name)}   or   ush environment enter {typed(environment)}"
         return f"ush path add {typed(folder, host.home)}"
     if state in (State.BROKEN, State.MISMATCHED) and usable is not None:
         return f"ush path add {typed(os.path.dirname(usable.path), host.home)}   (another one is there)"
     if state is State.ABSENT:
-        return f"ush package get {name} -e ENVIRONMENT   (if it comes with a package of that name)"
+        return f"ush package get {typed(name)} -e ENVIRONMENT   (if it comes with a package of that name)"
     return ""
 
 

@@ -13,7 +13,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
 from unified_shell.core.shells.dialects import SH
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.hookup import chosen_shells, wired_modes
@@ -155,7 +155,7 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
                 question=f"{choice.name} is answered",
                 holds=holds,
                 answer=answer,
-                remedy="" if holds else f"ush look {choice.name}",
+                remedy="" if holds else f"ush look {typed(choice.name)}",
             )
         )
     return tuple(found)

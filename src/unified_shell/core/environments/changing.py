@@ -16,9 +16,8 @@ from unified_shell.core.machine.clock import now_seconds, steady_seconds
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, inside, join, shown
+from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.machine.processes import run_program
-from unified_shell.core.shells.dialects import BASH
 from unified_shell.core.store.contents import Store
 
 from .contents import Contents, Distribution
@@ -195,20 +194,20 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
         raise Refused(
             f"{environment.name} is an environment of another language ({environment.contents.language}): ush gets"
             " packages for Python only, and changes nothing in it",
-            next_step=f"ush environment enter {environment.name}   (then use that language's own means)",
+            next_step=f"ush environment enter {typed(environment.name)}   (then use that language's own means)",
         )
     try:
         facts = _probe_once(environment.contents.interpreter, host)
     except InterpreterUnusable as error:
         raise InterpreterUnusable(
             f"the interpreter of the environment {environment.name} does not start: {error.what}",
-            next_step=f"ush environment drop {environment.name}   (then make it again on another interpreter)",
+            next_step=f"ush environment drop {typed(environment.name)}   (then make it again on another interpreter)",
         ) from error
     if facts.short_version != environment.short_version:
         raise InterpreterUnusable(
             f"{facts.real_executable} is {facts.title} now; the environment {environment.name} was made for"
             f" {environment.contents.python}",
-            next_step=f"ush environment drop {environment.name}   (then make it again)",
+            next_step=f"ush environment drop {typed(environment.name)}   (then make it again)",
         )
     return facts
 
@@ -286,15 +285,15 @@ def check_name(name: str, locations: Locations) -> None:
     if name in environment_names(locations):
         raise Refused(
             f"there is an environment named {name} already",
-            next_step=f"ush environment show {name}   or   ush environment drop {name}",
+            next_step=f"ush environment show {typed(name)}   or   ush environment drop {typed(name)}",
         )
 
 
 def ways_in(name: str, prefix: Place, host: Host) -> tuple[str, ...]:
     """Return lines that say how a new environment is used."""
-    word = BASH.quote(name) if not name.replace("-", "").replace("_", "").isalnum() else name
+    word = typed(name)
     return (
         f"Enter it:         ush environment enter {word}",
-        f"or in a script:   . {BASH.quote_place(join(prefix, 'enter.sh'), host.home)}",
+        f"or in a script:   . {typed(join(prefix, 'enter.sh'), host.home)}",
         f"Put packages in:  ush package get NAME -e {word}",
     )

@@ -20,7 +20,7 @@ from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, inside, join, shown
+from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.store.contents import Store
 
 from .changing import base_of, check_name, ways_in
@@ -278,7 +278,7 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, hos
             PlanLine(
                 kind=LineKind.WARNING,
                 subject="the source also sees the packages of its base; the copy does not",
-                detail=f"ush look {facts.real_executable}",
+                detail=f"ush look {typed(facts.real_executable)}",
             )
         )
     if not source.whole:

@@ -10,6 +10,7 @@ from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
 
 from .changing import base_of, next_edition
 from .installed import reachable
@@ -41,11 +42,13 @@ def plan_drop_packages(
     needed = sorted(dropped & set(kept))
     if needed:
         by = ", ".join(kept[needed[0]])
-        raise Refused(f"{needed[0]} is needed by {by}", next_step=f"ush package drop {by.split(', ')[0].split()[0]}")
+        raise Refused(
+            f"{needed[0]} is needed by {by}", next_step=f"ush package drop {typed(by.split(', ')[0].split()[0])}"
+        )
     distributions = [one for one in contents.distributions if one.name in kept]
     gone = [one for one in contents.distributions if one.name not in kept]
     plan = Plan(
-        words=f"package drop {' '.join(names)} -e {environment.name}",
+        words=f"package drop {' '.join(names)} -e {typed(environment.name)}",
         aim=f"Drop {', '.join(names)} from the environment {environment.name}",
         lines=(
             *(

@@ -10,7 +10,7 @@ from unified_shell.core.errors import InterpreterUnusable, WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.shells.enter_scripts import enter_scripts
 from unified_shell.core.store.sharing import Sharer
 
@@ -37,7 +37,7 @@ def check_base(facts: InterpreterFacts) -> None:
     if facts.environment_prefix:
         raise InterpreterUnusable(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}; its base is what is needed",
-            next_step=f"ush environment new NAME --interpreter {facts.real_executable}",
+            next_step=f"ush environment new NAME --interpreter {typed(facts.real_executable)}",
         )
 
 

@@ -19,7 +19,7 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, typed
 
 from .changing import new_contents, plan_drop
 from .known import Environment, hidden_environment
@@ -47,7 +47,7 @@ def plan_get_command(
     known = {one.name: one for one in read_choices(locations)}
     taken = next((one.name for one in known.values() if name in one.names), "")
     if taken:
-        raise Refused(f"{name} is there already, with {taken}", next_step=f"ush command refresh {taken}")
+        raise Refused(f"{name} is there already, with {taken}", next_step=f"ush command refresh {typed(taken)}")
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
@@ -107,7 +107,9 @@ def _with_links(
             offers = f"it brings: {', '.join(brought)}" if brought else "it brings no command"
             raise CouldNot(
                 f"{request.name} brings no command {name}; {offers}; nothing was changed",
-                next_step=f"ush command get {brought[0]} --from {request.name}" if brought else "ush look " + name,
+                next_step=f"ush command get {typed(brought[0])} --from {typed(request.name)}"
+                if brought
+                else "ush look " + name,
             )
         names = (name, *(one for one in brought if one != name and one not in taken))
         choice = Choice(

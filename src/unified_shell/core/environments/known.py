@@ -7,7 +7,7 @@ from unified_shell.core.errors import Refused, UnknownName, WordsOff
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, typed
 
 from .adopted import adopted_places, is_protected
 from .contents import Contents, read_contents
@@ -82,13 +82,13 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
         if os.path.exists(join(full, "pyvenv.cfg")):
             raise Refused(
                 f"{full} is an environment that ush did not make, and counts as protected",
-                next_step=f"ush environment copy {shown(full, host.home)} NEW   or   ush environment adopt",
+                next_step=f"ush environment copy {typed(full, host.home)} NEW   or   ush environment adopt",
             )
         python = join(full, "bin", "python3")
         if os.path.exists(python):
             raise Refused(
                 f"{full} is an interpreter's own place, and no environment: nothing is installed into an interpreter",
-                next_step=f"ush environment new NAME --interpreter {shown(python, host.home)}",
+                next_step=f"ush environment new NAME --interpreter {typed(python, host.home)}",
             )
         raise WordsOff(f"{name!r} is no environment", next_step="ush environment list")
     found = _read(name, locations) if name and not name.startswith(".") else None
@@ -123,8 +123,8 @@ def check_changeable(environment: Environment) -> None:
         raise Refused(
             f"the environment {environment.name} is protected"
             + (f": something else made it, at {environment.prefix}" if environment.foreign else ""),
-            next_step=f"ush environment copy {environment.name} NEW"
-            f"   or   ush environment unprotect {environment.name}",
+            next_step=f"ush environment copy {typed(environment.name)} NEW"
+            f"   or   ush environment unprotect {typed(environment.name)}",
         )
 
 

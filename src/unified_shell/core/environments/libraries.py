@@ -17,7 +17,7 @@ from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.shells.dialects.dialect import SetVariable
 from unified_shell.core.shells.enter_scripts import enter_scripts
 from unified_shell.core.shells.wiring import Wiring
@@ -44,7 +44,9 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
     if not table.library:
         raise WordsOff(
             f"{table.title} is not made so" if table.name == "python" else f"{table.title} has no library apart here",
-            next_step=f"ush environment new {name}" if table.name == "python" else f"there are: {', '.join(able)}",
+            next_step=f"ush environment new {typed(name)}"
+            if table.name == "python"
+            else f"there are: {', '.join(able)}",
         )
     executable, version = _interpreter(table, wanted, host)
     prefix = link_place(locations.data, name)
@@ -76,7 +78,10 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
                 for one in contents.wiring.variables
             ),
         ),
-        afterwards=(f"Enter it:  ush environment enter {name}", f"Modules go into {shown(library, host.home)}"),
+        afterwards=(
+            f"Enter it:  ush environment enter {typed(name)}",
+            f"Modules go into {shown(library, host.home)}",
+        ),
     )
     return Change(
         plan=plan, prepare=prepare, verify=lambda: check_library(_environment(name, prefix, contents), host)
@@ -107,7 +112,7 @@ def check_library(environment: Environment, host: Host) -> tuple[Finding, ...]:
             question="its library is there",
             holds=there,
             answer=library if there else "it is gone",
-            remedy="" if there else f"ush environment drop {environment.name}   (then make it again)",
+            remedy="" if there else f"ush environment drop {typed(environment.name)}   (then make it again)",
         ),
     )
 

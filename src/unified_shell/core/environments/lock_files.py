@@ -23,6 +23,7 @@ from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Rules
 from unified_shell.core.transfers.addresses import address_of_folder
@@ -81,7 +82,7 @@ def plan_lock(
         solution,
         {one: Requirement(f"{one}=={chosen[one].version}") for one in roots},
         _locked(environment, path, wish),
-        words=f"package get --lock {wish.path} -e {name}",
+        words=f"package get --lock {wish.path} -e {typed(name)}",
         aim=f"Have in the environment {name} what {wish.path} holds",
         nothing=f"the environment {name} holds what {wish.path} says",
     )

@@ -10,7 +10,7 @@ from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.places import Place, typed
 
 from .changing import new_contents, plan_new
 from .installer_names import installer_projects
@@ -38,7 +38,7 @@ def plan_new_filled(
     if not projects:
         raise CouldNot(
             f"nothing in {facts.real_executable} says what installs packages there",
-            next_step=f"ush environment new {name}   then ush package get NAME -e {name}",
+            next_step=f"ush environment new {typed(name)}   then ush package get NAME -e {typed(name)}",
         )
     empty = plan_new(name, facts, host, locations, own_files=own_files)
     prefix = link_place(locations.data, name)

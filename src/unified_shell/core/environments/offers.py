@@ -18,7 +18,7 @@ from unified_shell.core.machine.digests import digest_of_bytes
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
 
 from .known import Environment
 
@@ -34,7 +34,7 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     if environment.contents.find(canonicalize_name(KERNEL)) is None:
         raise CouldNot(
             f"the environment {name} has no kernel in it that a notebook could start",
-            next_step=f"ush package get {KERNEL} -e {name}",
+            next_step=f"ush package get {KERNEL} -e {typed(name)}",
         )
     spec = {
         "argv": [environment.layout.python, "-m", f"{KERNEL}_launcher", "-f", "{connection_file}"],
@@ -55,7 +55,7 @@ def plan_offer_application(environment: Environment, command: str, host: Host) -
     name, program = environment.name, join(environment.layout.scripts, command)
     if "/" in command or not is_executable_file(program):
         known = sorted(os.listdir(environment.layout.scripts))
-        raise UnknownName(f"command in {name}", command, known, next_step=f"ush environment show {name}")
+        raise UnknownName(f"command in {name}", command, known, next_step=f"ush environment show {typed(name)}")
     entry = "\n".join(
         (
             "[Desktop Entry]",

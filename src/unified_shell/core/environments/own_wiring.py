@@ -8,7 +8,7 @@ from unified_shell.core.errors import UnknownName, WordsOff
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.shells.dialects.dialect import SetVariable
 from unified_shell.core.shells.search_paths import Wish, checked_directory, wished
 from unified_shell.core.shells.variables import check_variable, one_line, with_variable, without_variable
@@ -48,7 +48,7 @@ class OwnWiring:
         if self._before.find(variable, place) is None:
             raise WordsOff(
                 f"{name} is not in the wiring of the environment {self.environment.name}",
-                next_step=f"ush path list -e {self.environment.name}",
+                next_step=f"ush path list -e {typed(self.environment.name)}",
             )
         line = PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {name}")
         aim = f"Have {name} in the environment {self.environment.name} no more"
@@ -70,7 +70,7 @@ class OwnWiring:
                 f"variable of {self.environment.name}",
                 name,
                 [one.name for one in self._before.variables],
-                next_step=f"ush variable list -e {self.environment.name}",
+                next_step=f"ush variable list -e {typed(self.environment.name)}",
             )
         aim = f"Have {name} in the environment {self.environment.name} no more"
         line = PlanLine(kind=LineKind.REMOVE, subject=name)
@@ -96,11 +96,13 @@ class OwnWiring:
             locations=self.locations,
         )
         plan = Plan(
-            words=f"{words} -e {name}",
+            words=f"{words} -e {typed(name)}",
             aim=aim,
             lines=(line,),
             relies_on=(f"environment {name}",),
-            afterwards=(f"It holds from the next time that {name} is entered, and in ush environment run {name}.",),
+            afterwards=(
+                f"It holds from the next time that {name} is entered, and in ush environment run {typed(name)}.",
+            ),
         )
         return Change(
             plan=plan, prepare=prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)

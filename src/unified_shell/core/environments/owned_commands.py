@@ -13,7 +13,7 @@ from unified_shell.core.interpreters.units import choice_of
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, inside, join
+from unified_shell.core.machine.places import Place, inside, join, typed
 
 from .known import list_environments
 
@@ -24,7 +24,7 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
     """Plan to prefer a candidate: a path, or the name of an interpreter or environment that has the command."""
     path = _path_of(name, candidate, host, locations)
     if not is_executable_file(path):
-        raise WordsOff(f"{path} is no executable file", next_step=f"ush look {name}")
+        raise WordsOff(f"{path} is no executable file", next_step=f"ush look {typed(name)}")
     folder = os.path.dirname(path)
     in_environment = os.path.isfile(join(os.path.dirname(folder), "pyvenv.cfg"))
     choice = choice_of(name, path)
@@ -47,7 +47,7 @@ def _path_of(name: str, candidate: str, host: Host, locations: Locations) -> Pla
         raise WordsOff(
             f"{candidate!r} is neither a path nor an interpreter or environment here",
             where=f"there are: {', '.join(sorted(folders)) or 'none'}",
-            next_step=f"ush command list {name}   (the candidates)",
+            next_step=f"ush command list {typed(name)}   (the candidates)",
         )
     path = join(folders[candidate], name)
     own = owners.get(candidate)

@@ -18,6 +18,7 @@ from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
 from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.reading_metadata import fetch_file
@@ -102,7 +103,7 @@ def plan_get(
     return job.change(
         _requests(environment, wish.requests),
         {} if wish.newest else _present(environment),
-        words=f"package get {' '.join(map(str, wish.requests))} -e {environment.name}",
+        words=f"package get {' '.join(map(str, wish.requests))} -e {typed(environment.name)}",
         aim=f"Get {asked} into the environment {environment.name}",
         nothing=f"{asked}: in the environment {environment.name} already",
     )
@@ -129,7 +130,7 @@ def plan_refresh(
     return job.change(
         _requests(environment, ()),
         {name: one for name, one in _present(environment).items() if wanted and name not in wanted},
-        words=f"package refresh {' '.join(sorted(wanted))}".rstrip() + f" -e {environment.name}",
+        words=f"package refresh {' '.join(sorted(wanted))}".rstrip() + f" -e {typed(environment.name)}",
         aim=f"Have the newest of {what} in the environment {environment.name}",
         nothing=f"{what} in the environment {environment.name} is already the newest that fits",
     )

@@ -7,7 +7,7 @@ from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text, typed
 
 from .adopted import ADOPTED, PROTECTED, is_protected, records_file
 from .changing import check_name
@@ -24,7 +24,7 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
         # To let one be changed is another matter: taking charge of it.
         raise Refused(
             f"{name} was made by something else, at {environment.prefix}, and is protected as it is",
-            next_step=f"ush environment copy {name} NEW   or   ush environment unprotect {name}",
+            next_step=f"ush environment copy {typed(name)} NEW   or   ush environment unprotect {typed(name)}",
         )
     aim = f"Protect the environment {name} from change" if protected else f"Let the environment {name} be changed"
     nothing = (
@@ -70,9 +70,9 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
             ),
         ),
         afterwards=(
-            f"Run something in it:  ush environment run {name} -- python",
-            f"To change it, copy:   ush environment copy {name} NEW",
-            f"or let ush take it:   ush environment unprotect {name}",
+            f"Run something in it:  ush environment run {typed(name)} -- python",
+            f"To change it, copy:   ush environment copy {typed(name)} NEW",
+            f"or let ush take it:   ush environment unprotect {typed(name)}",
         ),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))

@@ -6,7 +6,7 @@ from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, typed
 
 from .layout import WIRED_MARK, link_place
 
@@ -62,6 +62,6 @@ def environment_prefix(name: str, host: Host, locations: Locations) -> Place:
     if not is_executable_file(found.layout.python if found.contents.language == "python" else program):
         raise CouldNot(
             f"the interpreter of the environment {found.name} is gone: {found.contents.interpreter}",
-            next_step=f"ush verify {found.name}",
+            next_step=f"ush verify {typed(found.name)}",
         )
     return found.prefix

@@ -8,7 +8,7 @@ from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text, typed
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, find_interpreters
@@ -26,7 +26,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change
     if facts.environment_prefix:
         raise Refused(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}, it is no interpreter of its own",
-            next_step=f"ush interpreter adopt {facts.real_executable}",
+            next_step=f"ush interpreter adopt {typed(facts.real_executable)}",
         )
     known = {one.name: one for one in read_adopted(locations)}
     same = next((one for one in known.values() if one.executable == facts.executable), None)
@@ -37,7 +37,8 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change
     chosen = name or _free_name(f"python-{facts.full_version}", known)
     if chosen in known:
         raise Refused(
-            f"the name {chosen!r} stands for {known[chosen].executable}", next_step=f"ush interpreter drop {chosen}"
+            f"the name {chosen!r} stands for {known[chosen].executable}",
+            next_step=f"ush interpreter drop {typed(chosen)}",
         )
     value = {"executable": to_record_text(facts.executable), "version": facts.full_version}
     step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(value))
@@ -49,7 +50,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {chosen}", detail=shown(facts.executable, host.home)),
             PlanLine(kind=LineKind.NOTE, subject="nothing of the interpreter itself is changed"),
         ),
-        afterwards=(f"Make an environment on it: ush environment new NAME --interpreter {chosen}",),
+        afterwards=(f"Make an environment on it: ush environment new NAME --interpreter {typed(chosen)}",),
     )
     return Change(plan=plan, prepare=lambda _staging: (step, *registration))
 

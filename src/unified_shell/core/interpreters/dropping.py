@@ -9,7 +9,7 @@ from unified_shell.core.changes.steps import RetireTree, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, inside, join, shown
+from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.shells.hookup import chosen_shells
 from unified_shell.core.shells.search_paths import plan_path_drop
 from unified_shell.core.shells.wiring import read_wiring
@@ -40,7 +40,7 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
     if dependants and not consent:
         raise Refused(
             f"{name} is needed by: {', '.join(dependants)}",
-            next_step=f"ush interpreter drop {name} --although-needed   (they stop working)",
+            next_step=f"ush interpreter drop {typed(name)} --although-needed   (they stop working)",
         )
     plan = Plan(
         words=f"interpreter drop {name}" + ("" if locations.scope is Scope.ME else " --for everyone"),

@@ -75,7 +75,11 @@ def plan_get(
         ready = ready_ones(asked, discover(host))
         if ready:
             said = f"{ready[0].title} is ready: {shown(ready[0].path, host.home)}"
-            said += "" if ready[0].on_path else f", not on PATH (ush path add {os.path.dirname(ready[0].path)})"
+            said += (
+                ""
+                if ready[0].on_path
+                else f", not on PATH (ush path add {places.typed(os.path.dirname(ready[0].path))})"
+            )
             return Change(plan=Plan(words=typed, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
     if locations.scope is Scope.EVERYONE:
         check_rights(typed, host, locations)
@@ -145,7 +149,7 @@ def _free_name(name: str, locations: Locations) -> str:
     if name in taken:
         raise Refused(
             f"there is an interpreter named {name} already",
-            next_step=f"--name NAME   or   ush interpreter drop {name}",
+            next_step=f"--name NAME   or   ush interpreter drop {places.typed(name)}",
         )
     return name
 
@@ -256,5 +260,5 @@ def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: 
         lines.append(f"Put its commands on PATH: ush path add {places.typed(folder, host.home)}")
     language = origin.source_language or (origin.description.language if origin.description else "python")
     if language.lower() == "python":
-        lines.append(f"Make an environment on it: ush environment new NAME --interpreter {name}")
+        lines.append(f"Make an environment on it: ush environment new NAME --interpreter {places.typed(name)}")
     return tuple(lines)

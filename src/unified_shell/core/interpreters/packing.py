@@ -5,7 +5,7 @@ import os
 from unified_shell.core.archives.packing import check_archive_name, pack_tree
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.machine.places import Place, join, to_json_text, typed
 
 from .facts import InterpreterFacts
 from .kept import ORIGIN_FILE
@@ -30,7 +30,7 @@ def pack_interpreter(facts: InterpreterFacts, archive: str, host: Host) -> tuple
     if facts.environment_prefix:
         raise Refused(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}",
-            next_step=f"ush interpreter pack {facts.real_executable}",
+            next_step=f"ush interpreter pack {typed(facts.real_executable)}",
         )
     prefix = os.path.realpath(facts.base_prefix)
     if facts.externally_managed or prefix in SHARED_PREFIXES:

@@ -13,7 +13,7 @@ from unified_shell.core.errors import CouldNot, Refused, WordsOff
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.shells.path_faults import commands_in
 from unified_shell.core.transfers.addresses import shown_address
 
@@ -127,7 +127,7 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
     if chosen.archive.by_hand and not archive:
         raise Refused(
             f"{described.name} {described.version} must be fetched by hand: {chosen.archive.by_hand}",
-            next_step=f"ush interpreter get {asked.language} {described.version} --archive {chosen.archive.file_name}",
+            next_step=f"ush interpreter get {asked.language} {described.version} --archive {typed(chosen.archive.file_name)}",
         )
     return Origin(
         name=_clean(f"{described.name}-{described.version}"),

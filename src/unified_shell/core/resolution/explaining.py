@@ -6,6 +6,7 @@ from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 
 from unified_shell.core.errors import NoSolution
+from unified_shell.core.machine.places import typed
 
 from .incompatibilities import Fact
 from .questions import Listing
@@ -48,7 +49,7 @@ def no_solution(
     elif unfit and dead_end.requirement and _is_buildable(dead_end.requirement, space):
         step = f"the same with --allow-build {space.project}   (building runs its code on this machine)"
     elif unfit:
-        step = f"ush environment new NAME --to-hold '{dead_end.requirement}'   (on an interpreter that can have it)"
+        step = f"ush environment new NAME --to-hold {typed(str(dead_end.requirement))}   (on an interpreter that can have it)"
     return NoSolution(words if dead_end in own else f"no set of versions fits: {words}", next_step=step)
 
 

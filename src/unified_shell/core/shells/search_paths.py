@@ -113,7 +113,7 @@ def check_variable_name(name: str) -> None:
     if name in OTHER_LISTS:
         raise Refused(
             f"{name} is a list joined by {OTHER_LISTS[name]}, which this version does not wire",
-            next_step=f"ush variable add {name} VALUE   (the whole value)",
+            next_step=f"ush variable add {typed(name)} VALUE   (the whole value)",
         )
 
 

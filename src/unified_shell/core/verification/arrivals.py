@@ -11,6 +11,7 @@ from unified_shell.core.environments.known import Environment, find_environment
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
 
 from .environment_checks import Installed, check_distributions, read_installed
 
@@ -38,7 +39,9 @@ class Arrivals:
         commands = [name for _, one in there for name in one.command_names]
         lines = [f"New commands:  {', '.join(commands)}"] if commands else []
         if commands:
-            lines.append(f"Start one:     ush environment run {self.before.name} -- {commands[0]} --help")
+            lines.append(
+                f"Start one:     ush environment run {typed(self.before.name)} -- {typed(commands[0])} --help"
+            )
         for name, one in there:
             if name in self._asked and one.imports and canonicalize_name(one.imports[0]) != name:
                 lines.append(f"Import {name} as:  import {one.imports[0]}")

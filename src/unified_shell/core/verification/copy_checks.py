@@ -13,7 +13,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import inside
+from unified_shell.core.machine.places import inside, typed
 from unified_shell.core.machine.processes import run_program
 
 from .environment_checks import check_distributions, read_installed
@@ -66,6 +66,6 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
         question="loads nothing from what it was copied from",
         holds=not strays,
         answer=answer,
-        remedy=f"ush environment show {copy.name}" if strays else "",
+        remedy=f"ush environment show {typed(copy.name)}" if strays else "",
         elapsed_seconds=ran.elapsed_seconds,
     )

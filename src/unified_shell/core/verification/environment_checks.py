@@ -23,7 +23,7 @@ from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variab
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.executables import is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.processes import Ran, run_program
 
@@ -174,7 +174,7 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
             question="was put there by ush",
             holds=False,
             answer=f"{there.metadata.version} was put there by {there.installer or 'something else'}",
-            remedy=f"ush package get {name} -e {environment.name}   (so that it is recorded)",
+            remedy=f"ush package get {typed(name)} -e {typed(environment.name)}   (so that it is recorded)",
         )
         for name, there in installed.items()
         if name not in known
@@ -211,7 +211,7 @@ def _satisfied(
             question=f"has what it requires: {text}",
             holds=False,
             answer=f"there is {have}",
-            remedy=f"ush package get '{text.split(';')[0].strip()}'",
+            remedy=f"ush package get {typed(text.split(';')[0].strip())}",
         )
         for name, text, have in wrong
     ]
@@ -280,9 +280,9 @@ class _Judge:
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
         holds = ran.returncode == 0
-        remedy = f"ush environment run {self.environment.name} -- python -c 'import {name}'"
+        remedy = f"ush environment run {typed(self.environment.name)} -- python -c 'import {name}'"
         if "[" in optional:
-            remedy = f"ush package get '{optional.split()[-2]}' -e {self.environment.name}"
+            remedy = f"ush package get {typed(optional.split()[-2])} -e {typed(self.environment.name)}"
         return Finding(
             subject=one.name,
             question=question,
@@ -305,7 +305,9 @@ class _Judge:
             question=f"command {entry.name} launches",
             holds=not trouble,
             answer=trouble or optional or "its launcher is there, its entry point loads",
-            remedy=f"ush environment run {self.environment.name} -- {entry.name} --help" if trouble else "",
+            remedy=f"ush environment run {typed(self.environment.name)} -- {typed(entry.name)} --help"
+            if trouble
+            else "",
             elapsed_seconds=seconds,
         )
 

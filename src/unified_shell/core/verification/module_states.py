@@ -235,14 +235,14 @@ def _remedy(name: str, holders: Sequence[Holder], pythons: Sequence[_Asked], hos
     ready = [one for one in holders if one.state is State.READY]
     for one in ready:
         if one.environment:
-            return f"ush environment run {one.environment} -- python -c 'import {name}'"
+            return f"ush environment run {typed(one.environment)} -- python -c 'import {name}'"
     if ready:
         return f"{typed(ready[0].executable, host.home)}   ({ready[0].owner} has it)"
     imports = _import_names(name, pythons)
     if imports:
-        return f"ush look module:{imports[0]}   (that is how {name} is imported)"
+        return f"ush look module:{typed(imports[0])}   (that is how {name} is imported)"
     environment = next((one.environment for one in pythons if one.environment), "")
-    return f"ush package get {name} -e {environment or 'ENVIRONMENT'}"
+    return f"ush package get {typed(name)} -e {typed(environment or 'ENVIRONMENT')}"
 
 
 def _last_line(output: bytes) -> str:

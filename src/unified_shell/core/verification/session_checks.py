@@ -8,7 +8,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join, shown
+from unified_shell.core.machine.places import join, shown, typed
 from unified_shell.core.shells.conditions import holds
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.hookup import chosen_shells, wired_modes
@@ -72,7 +72,7 @@ def _enter(
                 question=f"finds {command} after entering {environment.name}",
                 holds=False,
                 answer=f"it finds {answer}" if answer else "it finds none",
-                remedy=f"ush look {command}",
+                remedy=f"ush look {typed(command)}",
             ),
         ]
     count = f"{len(commands)} command{'s' if len(commands) != 1 else ''}"

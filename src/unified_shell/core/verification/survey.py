@@ -13,7 +13,7 @@ from unified_shell.core.machine.disks import Disk, read_disk
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.dialects import DIALECTS
@@ -104,8 +104,8 @@ def next_thing(environments: tuple[Environment, ...], indexes: tuple[Index, ...]
         return "ush environment new NAME"
     empty = next((one for one in environments if not one.contents.distributions), None)
     if empty is not None:
-        return f"ush package get NAME -e {empty.name}"
-    return f"ush verify {environments[0].name}"
+        return f"ush package get NAME -e {typed(empty.name)}"
+    return f"ush verify {typed(environments[0].name)}"
 
 
 def _shells(host: Host) -> tuple[PresentShell, ...]:
