@@ -116,12 +116,13 @@ def print_licences(
         for name, one in sorted(installed.items())
     ]
     print_table(screen, ("project", "version", "licence", "its text"), rows)
-    screen.result(f"\nTexts are below {shown(environment.layout.site_packages, home)}")
+    if any(one.licence_files for one in installed.values()):
+        screen.result(f"\nTexts are below {shown(environment.layout.site_packages, home)}")
 
 
 def _first_of(names: Sequence[str]) -> str:
     more = f" and {len(names) - 1} more" if len(names) > 1 else ""
-    return f"{names[0]}{more}" if names else ""
+    return f"{names[0]}{more}" if names else "did not come with it"
 
 
 def print_chains(screen: Screen, name: str, chains: Sequence[Chain]) -> None:
