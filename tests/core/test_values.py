@@ -28,6 +28,7 @@ from unified_shell.core.machine.places import (
 WORKERS = {
     "Arrivals",
     "_Stock",
+    "_Looking",
     "Change",
     "Getting",
     "Workshop",

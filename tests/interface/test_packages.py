@@ -251,10 +251,12 @@ def test_a_plan_tells_what_wheels_bring_before_they_are_fetched(account: Account
     account.new_environment()
     server = make_server(str(tmp_path / "w"), address="127.0.0.1", port=0)
     threading.Thread(target=server.serve_forever, daemon=True).start()
+    cache = account.home / ".cache/unified-shell"
     account.ush("index", "add", "far", f"http://127.0.0.1:{server.server_address[1]}/simple/", "--yes")
     words = ("package", "get", "waggle-io", "mite-count", "--allow-build", "mite-count", "-e", "hive")
     plan = account.ush(*words, "--plan", "--json").json()
-    assert not list((account.home / ".cache/unified-shell").rglob("*.whl")), "their ends were read"
+    assert not list(cache.rglob("*.whl")), "their ends were read"
+    assert {path.name.rpartition("-")[2] for path in (cache / "brought").iterdir()} == {"unchecked"}
     lines = {one["subject"]: (one["detail"], one["in_full"]) for one in plan["lines"]}
     assert lines["new commands"] == ("waggle, waggle-play", ["waggle-io: waggle, waggle-play"])
     assert lines["imported by other names"][0] == "waggle-io as waggle"

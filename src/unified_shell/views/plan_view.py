@@ -32,8 +32,8 @@ def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
     others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
     # What has nothing to be said of it would push the others' remarks far to the right.
     bare = [line for line in others if line.kind in (LineKind.NOTE, LineKind.WARNING) and not line.detail]
-    # Two tables, one margin: the first words are as wide in both.
-    wide = max((len(WORDS[line.kind]) for line in others), default=0)
+    # Several tables, one margin: the first words are as wide in all.
+    wide = max((len(WORDS[line.kind]) for line in plan.lines), default=0)
     rows = [(WORDS[line.kind].ljust(wide), line.subject, line.detail) for line in others if line not in bare]
     print_rows(screen, rows)
     print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject) for line in bare])
@@ -43,7 +43,7 @@ def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
             print_rows(screen, [("", one) for one in line.in_full])
     for line in edits:
         diff = [("", f"  {one}") for one in line.detail.splitlines()]
-        print_rows(screen, [(WORDS[line.kind], line.subject), *diff])
+        print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject), *diff])
 
 
 def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool, scope: str) -> None:

@@ -1,8 +1,9 @@
 """Looking ahead at what distributions will bring, before they are fetched: in the store, the cache, or their end."""
 
-import contextlib
 import os
+import urllib.parse
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import msgspec
 from packaging.utils import NormalizedName
@@ -36,25 +37,62 @@ def look_ahead(
 ) -> dict[NormalizedName, Brought]:
     """Return what each brings, as far as it can be told without fetching or building it; `files` by project.
 
-    It is what the wheel says before its hash was checked: good for telling, and for nothing else.
+    It is what the wheel says before its hash was checked: good for telling, and for nothing else. A server that gives
+    whole files only is not asked again.
     """
+    looking = _Looking(client=client, locations=locations)
+    answers = map_at_once(lambda one: looking.at(one, files[one.name].address), distributions)
+    return {one.name: found for one, found in zip(distributions, answers, strict=True) if found is not None}
 
-    def told(one: Distribution) -> Brought | None:
+
+@dataclass(slots=True)
+class _Looking:
+    client: IndexClient
+    locations: Locations
+    _whole_only: set[str] = field(default_factory=set)
+
+    def at(self, one: Distribution, address: str) -> Brought | None:
+        """Return what one brings; what was seen before is kept, apart where no hash was checked."""
         if is_source_name(one.wheel):
             return None
-        kept = join(locations.cache, "brought", f"{FORMAT}-{one.sha256}")
-        with contextlib.suppress(OSError, msgspec.MsgspecError), open(kept, "rb") as file:
-            return msgspec.msgpack.decode(file.read(), type=Brought)
+        place = join(self.locations.cache, "brought", f"{FORMAT}-{one.sha256}")
+        if found := _read_kept(place):
+            return found
         try:
-            found = _stored(one, locations) or _unfetched(one, files[one.name], client, locations)
-        except (UshError, OSError, RangesRefused):
+            if found := _stored(one, self.locations) or _fetched(one, address, self.locations):
+                _keep(place, one, found)
+                return found
+            place = join(self.locations.cache, "brought", f"{FORMAT}-{one.sha256}-unchecked")
+            if found := _read_kept(place):
+                return found
+            if found := self._at_its_end(one, address):
+                _keep(place, one, found)
+        except (UshError, OSError):
             return None
-        if one.sha256:
-            write_cached(kept, msgspec.msgpack.encode(found))
         return found
 
-    answers = zip(distributions, map_at_once(told, distributions), strict=True)
-    return {one.name: found for one, found in answers if found is not None}
+    def _at_its_end(self, one: Distribution, address: str) -> Brought | None:
+        server = urllib.parse.urlsplit(address).netloc
+        if server in self._whole_only:
+            return None
+        try:
+            return brought_by_open_wheel(RemoteFile(self.client.fetcher, address), one.name, one.wheel)
+        except RangesRefused:
+            self._whole_only.add(server)
+            return None
+
+
+def _read_kept(place: str) -> Brought | None:
+    try:
+        with open(place, "rb") as file:
+            return msgspec.msgpack.decode(file.read(), type=Brought)
+    except (OSError, msgspec.MsgspecError):
+        return None
+
+
+def _keep(place: str, one: Distribution, found: Brought) -> None:
+    if one.sha256:
+        write_cached(place, msgspec.msgpack.encode(found))
 
 
 def _stored(one: Distribution, locations: Locations) -> Brought | None:
@@ -65,10 +103,10 @@ def _stored(one: Distribution, locations: Locations) -> Brought | None:
     return brought_by(one.name, one.wheel, rows, lambda name: read_stored(content, name))
 
 
-def _unfetched(one: Distribution, file: IndexFile, client: IndexClient, locations: Locations) -> Brought:
+def _fetched(one: Distribution, address: str, locations: Locations) -> Brought | None:
     fetched = join(locations.cache, "wheels", one.sha256, one.wheel)
-    place = fetched if os.path.exists(fetched) else place_of_address(file.address)
+    place = fetched if os.path.exists(fetched) else place_of_address(address)
     if place is None:
-        return brought_by_open_wheel(RemoteFile(client.fetcher, file.address), one.name, one.wheel)
+        return None
     with open(place, "rb") as opened:
         return brought_by_open_wheel(opened, one.name, one.wheel)
