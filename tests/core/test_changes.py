@@ -299,3 +299,17 @@ def test_what_undo_needs_is_let_go_after_both_limits(road: Road, tmp_path: Path)
         undo(road, 1)
     undo(road)
     assert os.readlink(link).endswith("/3")
+
+
+def test_what_stood_elsewhere_is_let_go_of_only_while_it_is_out_of_sight(road: Road, tmp_path: Path) -> None:
+    theirs, beside = Path(road.locations.data) / "theirs", tmp_path / ".theirs-before"
+    theirs.mkdir(parents=True)
+    away = RetireTree(target=_place(theirs), retired=_place(beside), instead="/ours")
+    road.perform(change(away))
+    undo(road)
+    trim(road.journal, road.locations, changes=0, seconds=-1)
+    assert theirs.is_dir(), "it is back, and not ours"
+    road.perform(change(away))
+    assert (beside.is_dir(), os.readlink(theirs)) == (True, "/ours")
+    trim(road.journal, road.locations, changes=0, seconds=-1)
+    assert not beside.exists()

@@ -50,7 +50,8 @@ def _trees(journal: Journal, entries: list[Entry]) -> set[str]:
             if isinstance(step, RetireTree):
                 found.add(step.retired)
             elif isinstance(step, PlaceTree):
-                found |= {step.staged, step.target}
+                # Where a tree took a link's place again, that place is somebody else's.
+                found |= {step.staged} if step.instead else {step.staged, step.target}
             elif isinstance(step, FlipLink):
                 found |= {_led_to(step.link, name) for name in (step.before, step.after) if name}
     return found
