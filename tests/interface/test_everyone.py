@@ -5,9 +5,10 @@ from pathlib import Path
 
 import pytest
 
-from support.account import USH, Account
+from support.account import BASE_PYTHON, USH, Account, visible_state
 from support.digests import digest_of_tree
 
+SYSTEM_PYTHON = "/usr/bin/python3"
 SESSIONS = (
     "bash -l -i -c",
     "bash -i -c",
@@ -86,3 +87,53 @@ def test_real_sessions_of_every_shell_have_it(account: Account, tmp_path: Path) 
     assert done.code == 0, done.err
     assert done.out.splitlines() == ["all"] * (len(SESSIONS) + 1), done.err
     assert digest_of_tree(str(etc)) == before
+
+
+@pytest.mark.skipif(not os.path.exists(SYSTEM_PYTHON), reason="needs an interpreter that everyone can read")
+def test_an_environment_for_everyone_is_used_by_all_and_changed_by_those_with_rights(
+    account: Account, root: Path, study: Path
+) -> None:
+    for place in root.parents:
+        if place != Path("/") and not place.stat().st_mode & 0o001:
+            place.chmod(place.stat().st_mode | 0o055)
+    account.ush("index", "add", "apiary", study, "--yes")
+    if not Path(BASE_PYTHON).resolve().parents[-2].stat().st_mode & 0o001:
+        refused = account.ush(
+            "environment", "new", "x", "--interpreter", BASE_PYTHON, "--for", "everyone", "--yes", code=3
+        )
+        assert "is no base for everyone" in refused.err
+    everyone = ("--for", "everyone", "--yes")
+    words = f"umask 077; '{USH}' environment new shared --interpreter {SYSTEM_PYTHON} {' '.join(everyone)}"
+    assert account.run(["bash", "-c", words]).code == 0
+    words = f"umask 077; '{USH}' package get swarmcast -e shared {' '.join(everyone)}"
+    assert "--for everyone" in account.run(["bash", "-c", words]).out
+    data = root / "opt/unified-shell/data"
+    for folder, _, files in os.walk(data):
+        for path in (Path(folder), *(Path(folder) / one for one in files)):
+            mode = path.lstat().st_mode
+            assert path.is_symlink() or (mode & 0o004 and not mode & 0o022), f"{path} is of mode {mode:o}"
+    assert "everyone's" in account.ush("environment", "list").out
+    assert "swarmcast" in account.ush("environment", "run", "shared", "--", "swarmcast", "--version").out
+    account.ush("verify", "shared")
+    prefix = data / "environments/shared"
+    if os.getuid() == 0:
+        other = ["setpriv", "--reuid", "65534", "--regid", "65534", "--clear-groups", "env", "-C", "/"]
+        assert account.run([*other, str(prefix / "bin/swarmcast"), "--version"]).code == 0
+    before = visible_state(account.home)
+    for asked in (("package", "get", "combgraph", "-e"), ("environment", "protect"), ("environment", "drop")):
+        refused = account.ush(*asked, "shared", "--yes", code=3)
+        assert "--for everyone" in refused.err
+    assert visible_state(account.home) == before
+    account.ush("environment", "copy", "shared", "mine", "--yes")
+    account.ush("package", "drop", "swarmcast", "-e", "mine", "--yes")
+    first = next(prefix.glob("lib/python*/site-packages/hivehum/__init__.py"))
+    assert first.stat().st_nlink < 3, "in everyone's store, and in no other one's"
+    account.ush("environment", "copy", "mine", "second", *everyone)
+    assert {one["name"] for one in account.ush("environment", "list", "--json").json()["items"]} == {
+        "mine",
+        "shared",
+        "second",
+    }
+    for _ in range(3):
+        account.ush("undo", *everyone)
+    assert not prefix.exists()

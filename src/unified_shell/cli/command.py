@@ -27,7 +27,7 @@ def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
     from unified_shell.views.json_view import json_text
 
     choices = read_choices(bench.locations)
-    names = match_names(pattern, bench.host, managed_places(bench.locations)) if pattern else ()
+    names = match_names(pattern, bench.host, managed_places(bench.host, bench.locations)) if pattern else ()
     if as_json:
         bench.screen.result(json_text("commands", {"choices": choices, "names": names}))
     elif pattern:

@@ -8,7 +8,7 @@ import click
 from unified_shell.core.machine.places import typed
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -26,29 +26,18 @@ def environment() -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
 def list_environments_(bench: Workbench, *, as_json: bool) -> None:
-    """List the environments of this account."""
-    from unified_shell.core.environments.known import list_environments
-    from unified_shell.core.machine.places import shown
+    """List the environments of this account, and everyone's."""
+    from unified_shell.core.environments.known import all_environments
+    from unified_shell.views.environment_view import print_environments
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.tables import print_table
 
-    found = list_environments(bench.locations)
+    found = all_environments(bench.host, bench.locations)
     if as_json:
         bench.screen.result(json_text("environments", found))
     elif not found:
         bench.screen.result("There is no environment yet.\nNext: ush environment new NAME")
     else:
-        rows = [
-            (
-                one.name,
-                one.title,
-                str(len(one.contents.distributions)),
-                ", ".join(each.requested for each in one.contents.requested) or "nothing yet",
-                shown(one.prefix, bench.host.home),
-            )
-            for one in found
-        ]
-        print_table(bench.screen, ("name", "interpreter", "distributions", "asked for", "where"), rows)
+        print_environments(bench.screen, found, bench.host.home)
 
 
 own_files = click.option("--own-files", "alone", is_flag=True, help="Share no file with other environments.")
@@ -65,6 +54,7 @@ own_files = click.option("--own-files", "alone", is_flag=True, help="Share no fi
 )
 @click.option("--with-installer", is_flag=True, help="Put the installer that its interpreter has into it as well.")
 @own_files
+@for_whom
 @change_options
 @pass_bench
 def new(
@@ -98,10 +88,12 @@ def new(
     else:
         facts = choose_interpreter(wanted, bench.host, bench.locations)
 
+    locations = bench.rights_for(how.scope, "environment new")
+
     def make() -> "Change":
         if with_installer:
-            return plan_new_filled(name, facts, bench.indexes, bench.host, bench.locations, own_files=alone)
-        return plan_new(name, facts, bench.host, bench.locations, why=why, own_files=alone)
+            return plan_new_filled(name, facts, bench.indexes_for(how.scope), bench.host, locations, own_files=alone)
+        return plan_new(name, facts, bench.host, locations, why=why, own_files=alone)
 
     perform(bench, make, how)
 
@@ -115,7 +107,8 @@ def _new_library(bench: Workbench, name: str, language: str, wanted: str, how: H
             "--to-hold, --with-installer and --own-files are for Python's packages",
             next_step=f"ush environment new {typed(name)} --language {language}",
         )
-    perform(bench, lambda: plan_new_library(name, language, wanted, bench.host, bench.locations), how)
+    locations = bench.rights_for(how.scope, "environment new")
+    perform(bench, lambda: plan_new_library(name, language, wanted, bench.host, locations), how)
 
 
 @environment.command()
@@ -144,7 +137,6 @@ def run(bench: Workbench, name: str, command: tuple[str, ...]) -> None:
     """Run COMMAND in the environment NAME: ush environment run NAME -- COMMAND ..."""
     from unified_shell.core.environments.running import entered_variables, environment_prefix
     from unified_shell.core.errors import WordsOff, nearest
-    from unified_shell.core.machine.places import typed
     from unified_shell.core.machine.replacing import replace_process
 
     prefix = environment_prefix(name, bench.host, bench.locations)
@@ -182,6 +174,7 @@ def enter(bench: Workbench, name: str) -> None:
 
 @environment.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
@@ -192,10 +185,14 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
+    locations = bench.rights_for(how.scope, f"environment drop {typed(name)}")
+
     def make() -> "Change":
-        found = find_environment(name, bench.host, bench.locations)
+        found = find_environment(name, bench.host, locations)
         plan = plan_forget if found.foreign else plan_drop
-        return combined(plan(found, bench.host, bench.locations), plan_withdraw(found, bench.host))
+        change = plan(found, bench.host, locations)
+        # Where it is offered is a person's own, as what everyone has is not.
+        return combined(change, plan_withdraw(found, bench.host)) if how.scope == "me" else change
 
     perform(bench, make, how)
 
@@ -205,6 +202,7 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
 @click.argument("name", metavar="NEW")
 @click.option("--interpreter", "wanted", default="", help="Another one of the same version; else the source's own.")
 @own_files
+@for_whom
 @change_options
 @pass_bench
 def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, how: How) -> None:
@@ -214,12 +212,12 @@ def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, 
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.verification.copy_checks import with_copy_checks
 
-    host, locations = bench.host, bench.locations
+    host, locations = bench.host, bench.rights_for(how.scope, "environment copy")
 
     def make() -> "Change":
-        found = find_source(source, host, locations)
+        found = find_source(source, host, bench.locations, into=locations)
         facts = choose_interpreter(wanted, host, locations) if wanted else found.base
-        fetch = refetching(bench.indexes, locations)
+        fetch = refetching(bench.indexes_for(how.scope), locations)
         change = plan_copy(
             found, name, facts, host, locations, fetch=fetch, own_files=alone, progress=bench.tell_progress
         )
@@ -235,8 +233,6 @@ def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, 
 @pass_bench
 def adopt(bench: Workbench, folder: str, name: str, *, how: How) -> None:
     """Register the environment in FOLDER, which something else made, in place; it counts as protected."""
-    import os
-
     from unified_shell.core.environments.protecting import plan_adopt
 
     called = name or os.path.basename(os.path.abspath(folder))
@@ -245,6 +241,7 @@ def adopt(bench: Workbench, folder: str, name: str, *, how: How) -> None:
 
 @environment.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def protect(bench: Workbench, name: str, *, how: How) -> None:
@@ -252,14 +249,17 @@ def protect(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.known import find_environment
     from unified_shell.core.environments.protecting import plan_protect
 
+    locations = bench.rights_for(how.scope, f"environment protect {typed(name)}")
+
     def make() -> "Change":
-        return plan_protect(find_environment(name, bench.host, bench.locations), bench.locations, protected=True)
+        return plan_protect(find_environment(name, bench.host, locations), locations, protected=True)
 
     perform(bench, make, how)
 
 
 @environment.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def unprotect(bench: Workbench, name: str, *, how: How) -> None:
@@ -271,14 +271,14 @@ def unprotect(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.taking_charge import plan_take_charge
     from unified_shell.core.verification.copy_checks import with_copy_checks
 
-    host, locations = bench.host, bench.locations
+    host, locations = bench.host, bench.rights_for(how.scope, f"environment unprotect {typed(name)}")
 
     def make() -> "Change":
         found = find_environment(name, host, locations)
         if not found.foreign:
             return plan_protect(found, locations, protected=False)
         source = find_source(name, host, locations)
-        fetch = refetching(bench.indexes, locations)
+        fetch = refetching(bench.indexes_for(how.scope), locations)
         change = plan_take_charge(found, source, host, locations, fetch=fetch, progress=bench.tell_progress)
         return with_copy_checks(change, name, source, facts=source.base, host=host, locations=locations)
 
@@ -297,7 +297,6 @@ def offer(bench: Workbench, name: str, command: str, *, notebook: bool, take_bac
     from unified_shell.core.environments.known import find_environment
     from unified_shell.core.environments.offers import plan_offer_application, plan_offer_notebook, plan_withdraw
     from unified_shell.core.errors import WordsOff
-    from unified_shell.core.machine.places import typed
 
     if [notebook, bool(command), take_back].count(True) != 1:
         raise WordsOff(

@@ -78,7 +78,6 @@ def get(  # noqa: PLR0913 - an argument an option
     side: str | None,
     although_ready: bool,
     accepted: tuple[str, ...],
-    scope: str,
     how: How,
 ) -> None:
     """Get an interpreter: WHAT is a language and version (python 3.12), a URL or file of a ready-built archive or
@@ -102,7 +101,7 @@ def get(  # noqa: PLR0913 - an argument an option
         side=side or "",
         although_ready=although_ready,
     )
-    locations = bench.locations_for(scope)
+    locations = bench.locations_for(how.scope)
 
     def make(each: GetWish) -> "Change":
         return plan_get(each, _described(bench), bench.fetcher, bench.host, locations, progress=bench.tell_progress)
@@ -110,7 +109,7 @@ def get(  # noqa: PLR0913 - an argument an option
     asks = side is None and sys.stdin.isatty() and not (how.yes or how.only_plan)
     if asks and not make(wish).plan.nothing_to_do:
         wish = dataclasses.replace(wish, side=_asked_side(bench, make(dataclasses.replace(wish, side="front")).plan))
-    perform(bench, lambda: make(wish), how, scope=scope)
+    perform(bench, lambda: make(wish), how)
 
 
 @interpreter.command()
@@ -149,7 +148,7 @@ def adopt(bench: Workbench, path: str, name: str, *, how: How) -> None:
 @for_whom
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how: How) -> None:
+def drop(bench: Workbench, name: str, *, although_needed: bool, how: How) -> None:
     """Drop the interpreter NAME; one that was adopted is only forgotten and stays where it is."""
     from unified_shell.core.environments.known import list_environments
     from unified_shell.core.interpreters.adopted import read_adopted
@@ -157,7 +156,7 @@ def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how:
     from unified_shell.core.interpreters.dropping import find_kept, plan_drop
     from unified_shell.core.verification.dependants import dependants_of
 
-    locations = bench.locations_for(scope)
+    locations = bench.locations_for(how.scope)
 
     def make() -> "Change":
         kept = find_kept(name, locations)
@@ -168,7 +167,7 @@ def drop(bench: Workbench, name: str, *, although_needed: bool, scope: str, how:
         on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]
         return plan_forget(name, bench.host, bench.locations, on_it)
 
-    perform(bench, make, how, scope=scope)
+    perform(bench, make, how)
 
 
 def _asked_side(bench: Workbench, in_front: "Plan") -> str:

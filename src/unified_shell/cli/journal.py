@@ -43,11 +43,11 @@ def journal(bench: Workbench, *, everything: bool, scope: str, as_json: bool) ->
 @for_whom
 @change_options
 @pass_bench
-def undo(bench: Workbench, number: int | None, *, through: bool, scope: str, how: How) -> None:
+def undo(bench: Workbench, number: int | None, *, through: bool, how: How) -> None:
     """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
     from unified_shell.core.changes.undo import later_dependants
 
-    road = bench.road_for(scope)
+    road = bench.road_for(how.scope)
     entry = road.journal.find(number) if number is not None else None
     later = later_dependants(road, entry) if through and entry is not None else ()
     for one in (*(later_one.number for later_one in later), number):
@@ -69,4 +69,4 @@ def _undo_one(bench: Workbench, road: "Road", number: int | None, how: How) -> N
             verify=lambda: check_wired_sessions(bench.host, bench.locations),
         )
 
-    perform(bench, make, how, scope=road.locations.scope.value)
+    perform(bench, make, how)

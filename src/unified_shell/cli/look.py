@@ -78,7 +78,7 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> None:
     from unified_shell.core.verification.staleness import session_is_stale, stale_programs
 
     wiring = read_wiring(bench.locations)
-    report = look_for_command(name, bench.host, managed_places(bench.locations), wiring)
+    report = look_for_command(name, bench.host, managed_places(bench.host, bench.locations), wiring)
     sessions, menu = name_states(report, bench.host), menu_entries(name, bench.host)
     stale = session_is_stale(bench.host, wiring)
     programs = stale_programs(wiring) if stale or report.state is State.STALE else ()
@@ -142,7 +142,7 @@ def _look_for_pattern(bench: Workbench, pattern: str, *, as_json: bool) -> None:
     from unified_shell.views.json_view import json_text
     from unified_shell.views.look_view import print_matches
 
-    found = match_names(pattern, bench.host, managed_places(bench.locations))
+    found = match_names(pattern, bench.host, managed_places(bench.host, bench.locations))
     if as_json:
         bench.screen.result(json_text("names", found))
     else:

@@ -7,7 +7,7 @@ import click
 from unified_shell.core.machine.places import typed
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .wishing import WishWords, wish_options
 from .workbench import Workbench, pass_bench
 
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.known import Environment
+    from unified_shell.core.machine.locations import Locations
 
 __all__ = ["package"]
 
@@ -40,6 +41,7 @@ def package() -> None:
 @wish_options
 @offline
 @in_environment
+@for_whom
 @change_options
 @pass_bench
 def get(
@@ -62,22 +64,25 @@ def get(
 
     bench.offline = only_cached
     if lock:
-        _get_locked(bench, lock, words, name, how, alone=not requirements)
+        _get_locked(bench, lock, words, how, name, alone=not requirements)
         return
     wish = words.wish(requirements, bench.host.working_directory)
     named = [canonicalize_name(one.name) for one in wish.requests]
     if index:
         bench.ties = dict.fromkeys(named, index)
 
-    def plan(environment: "Environment") -> "Change":
-        ties = plan_ties(named, index, bench.locations) if index else None
-        change = plan_get(wish, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
+    def plan(environment: "Environment", locations: "Locations") -> "Change":
+        # What is tied is remembered for the person alone.
+        ties = plan_ties(named, index, bench.locations) if index and how.scope == "me" else None
+        change = plan_get(
+            wish, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
+        )
         return combined(change, ties) if ties is not None and not change.plan.nothing_to_do else change
 
-    _perform(bench, plan, name, how)
+    _perform(bench, plan, how, name)
 
 
-def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: How, *, alone: bool) -> None:
+def _get_locked(bench: Workbench, lock: str, words: WishWords, how: How, name: str, *, alone: bool) -> None:
     from unified_shell.core.environments.lock_files import LockWish, plan_lock
     from unified_shell.core.errors import WordsOff
 
@@ -89,23 +94,26 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, name: str, how: H
 
     wish = LockWish(path=lock, rules=words.rules(), extras=tuple(words.extras), groups=tuple(words.groups))
 
-    def plan(environment: "Environment") -> "Change":
-        return plan_lock(wish, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
+    def plan(environment: "Environment", locations: "Locations") -> "Change":
+        return plan_lock(
+            wish, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
+        )
 
-    _perform(bench, plan, name, how)
+    _perform(bench, plan, how, name)
 
 
-def _perform(bench: Workbench, plan: "Callable[[Environment], Change]", name: str, how: How) -> None:
-    """Change the packages of an environment, check what came and tell it."""
+def _perform(bench: Workbench, plan: "Callable[[Environment, Locations], Change]", how: How, name: str) -> None:
+    """Change the packages of an environment, mine or everyone's, check what came and tell it."""
     from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.verification.arrivals import Arrivals
 
+    locations = bench.rights_for(how.scope, "package")
     last: list[Arrivals] = []
 
     def make() -> "Change":
-        environment = choose_environment(name, bench.host, bench.locations)
-        last[:] = [Arrivals(environment, bench.host, bench.locations)]
-        return last[0].checked(plan(environment))
+        environment = choose_environment(name, bench.host, locations)
+        last[:] = [Arrivals(environment, bench.host, locations)]
+        return last[0].checked(plan(environment, locations))
 
     perform(bench, make, how, tell=lambda _outcome: last[0].lines())
 
@@ -134,18 +142,19 @@ def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool)
 @package.command()
 @click.argument("names", nargs=-1, metavar="[NAME]...")
 @in_environment
+@for_whom
 @change_options
 @pass_bench
 def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
     """Have the newest versions that fit together, of the packages NAME or of everything."""
     from unified_shell.core.environments.packages import plan_refresh
 
-    def plan(environment: "Environment") -> "Change":
+    def plan(environment: "Environment", locations: "Locations") -> "Change":
         return plan_refresh(
-            names, environment, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress
+            names, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
         )
 
-    _perform(bench, plan, name, how)
+    _perform(bench, plan, how, name)
 
 
 @package.command()
@@ -172,15 +181,14 @@ def why(bench: Workbench, wanted: str, name: str, *, as_json: bool) -> None:
 @package.command()
 @click.argument("names", nargs=-1, required=True, metavar="NAME...")
 @in_environment
+@for_whom
 @change_options
 @pass_bench
 def drop(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
     """Drop packages, and what came along for them alone."""
     from unified_shell.core.environments.dropping_packages import plan_drop_packages
 
-    _perform(
-        bench,
-        lambda environment: plan_drop_packages(names, environment, bench.host, bench.locations, bench.indexes),
-        name,
-        how,
-    )
+    def plan(environment: "Environment", locations: "Locations") -> "Change":
+        return plan_drop_packages(names, environment, bench.host, locations, bench.indexes_for(how.scope))
+
+    _perform(bench, plan, how, name)

@@ -94,7 +94,7 @@ def list_entries(
 @for_whom
 @change_options
 @pass_bench
-def add(  # noqa: PLR0913 - an argument an option
+def add(
     bench: Workbench,
     directory: str,
     *,
@@ -103,7 +103,6 @@ def add(  # noqa: PLR0913 - an argument an option
     when: str,
     variable: str,
     environment: str,
-    scope: str,
     how: How,
 ) -> None:
     """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
@@ -127,9 +126,8 @@ def add(  # noqa: PLR0913 - an argument an option
         return
     perform(
         bench,
-        lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations_for(scope)),
+        lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations_for(how.scope)),
         how,
-        scope=scope,
     )
 
 
@@ -140,7 +138,7 @@ def add(  # noqa: PLR0913 - an argument an option
 @for_whom
 @change_options
 @pass_bench
-def drop(bench: Workbench, directory: str, *, variable: str, environment: str, scope: str, how: How) -> None:
+def drop(bench: Workbench, directory: str, *, variable: str, environment: str, how: How) -> None:
     """Have DIRECTORY on a search path in new sessions no more."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import plan_path_drop
@@ -151,10 +149,9 @@ def drop(bench: Workbench, directory: str, *, variable: str, environment: str, s
     perform(
         bench,
         lambda: plan_path_drop(
-            directory, variable, chosen_shells(bench.host), bench.host, bench.locations_for(scope)
+            directory, variable, chosen_shells(bench.host), bench.host, bench.locations_for(how.scope)
         ),
         how,
-        scope=scope,
     )
 
 

@@ -3,7 +3,7 @@
 import functools
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import click
@@ -33,20 +33,24 @@ for_whom = click.option(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class How:
-    """What the options of a changing command say."""
+    """What the options of a changing command say; `scope` is whose the change is: `me` or `everyone`."""
 
     yes: bool
     only_plan: bool
     as_json: bool
     strict: bool
+    scope: str = "me"
 
 
 def change_options(command: Callable[..., None]) -> Callable[..., None]:
     """Give a command the options that every changing one has; it is called with one `how` for them."""
 
     @functools.wraps(command)
-    def with_how(*args: object, yes: bool, only_plan: bool, as_json: bool, strict: bool, **rest: object) -> None:
-        command(*args, how=How(yes=yes, only_plan=only_plan, as_json=as_json, strict=strict), **rest)
+    def with_how(
+        *args: object, yes: bool, only_plan: bool, as_json: bool, strict: bool, scope: str = "me", **rest: object
+    ) -> None:
+        how = How(yes=yes, only_plan=only_plan, as_json=as_json, strict=strict, scope=scope)
+        command(*args, how=how, **rest)
 
     options = (
         click.option("--strict", is_flag=True, help="Put the change back if any check fails."),
@@ -64,7 +68,6 @@ def perform(
     make: "Callable[[], Change]",
     how: How,
     *,
-    scope: str = "me",
     tell: "Callable[[Outcome], Sequence[str]] | None" = None,
 ) -> None:
     """Carry a request through and exit with 1 where something is at fault afterwards.
@@ -72,17 +75,30 @@ def perform(
     `make` plans; it is called again where the machine moved on meanwhile, and the new plan is shown where
     it differs. `tell` returns more lines for the end.
     """
+    from unified_shell.core.machine.modes import public_files
+
+    with public_files(wanted=how.scope == "everyone"):
+        _perform(bench, make, how, tell)
+
+
+def _perform(
+    bench: "Workbench",
+    make: "Callable[[], Change]",
+    how: How,
+    tell: "Callable[[Outcome], Sequence[str]] | None",
+) -> None:
     from unified_shell.core.changes.recovery import settle
     from unified_shell.core.changes.road import PlanMoved
     from unified_shell.views.plan_view import print_outcome
 
+    scope = how.scope
     road = bench.road if scope == "me" else bench.road_for(scope)
     if not how.only_plan:
         for said in settle(road):
             bench.screen.say(said)
     agreed: Plan | None = None
     for _ in range(MAX_REMADE):
-        change = make()
+        change = _worded(make(), scope)
         if not _go_on(bench, change.plan, agreed, how):
             return
         agreed = change.plan
@@ -99,6 +115,14 @@ def perform(
             click.get_current_context().exit(1)
         return
     raise Refused("others keep changing the same thing; nothing was changed", next_step="try again later")
+
+
+def _worded(change: "Change", scope: str) -> "Change":
+    """Return the change with the scope in its words, as it is typed."""
+    words = change.plan.words
+    if scope == "me" or words.endswith(f"--for {scope}"):
+        return change
+    return replace(change, plan=replace(change.plan, words=f"{words} --for {scope}"))
 
 
 def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) -> bool:

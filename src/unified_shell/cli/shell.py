@@ -65,17 +65,17 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
 @for_whom
 @change_options
 @pass_bench
-def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str, scope: str, how: How) -> None:
+def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str, how: How) -> None:
     """Let the startup files of SHELL (yours, if not given) read the wiring."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.session_scripts import plan_script_add
     from unified_shell.core.shells.wiring_shells import plan_wire
 
-    shells, locations = chosen_shells(bench.host, _dialects(names)), bench.locations_for(scope)
+    shells, locations = chosen_shells(bench.host, _dialects(names)), bench.locations_for(how.scope)
     if script:
-        perform(bench, lambda: plan_script_add(script, dialect, shells, bench.host, locations), how, scope=scope)
+        perform(bench, lambda: plan_script_add(script, dialect, shells, bench.host, locations), how)
         return
-    perform(bench, lambda: plan_wire(shells, bench.host, locations), how, scope=scope)
+    perform(bench, lambda: plan_wire(shells, bench.host, locations), how)
 
 
 @shell.command()
@@ -84,19 +84,19 @@ def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str,
 @for_whom
 @change_options
 @pass_bench
-def unwire(bench: Workbench, names: tuple[str, ...], *, script: str, scope: str, how: How) -> None:
+def unwire(bench: Workbench, names: tuple[str, ...], *, script: str, how: How) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
     from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.session_scripts import plan_script_drop
     from unified_shell.core.shells.wiring_shells import plan_unwire
 
-    shells, locations = _dialects(names) or DIALECTS, bench.locations_for(scope)
+    shells, locations = _dialects(names) or DIALECTS, bench.locations_for(how.scope)
     if script:
         own = chosen_shells(bench.host, _dialects(names))
-        perform(bench, lambda: plan_script_drop(script, own, bench.host, locations), how, scope=scope)
+        perform(bench, lambda: plan_script_drop(script, own, bench.host, locations), how)
         return
-    perform(bench, lambda: plan_unwire(shells, bench.host, locations), how, scope=scope)
+    perform(bench, lambda: plan_unwire(shells, bench.host, locations), how)
 
 
 def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":

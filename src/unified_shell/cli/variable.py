@@ -63,7 +63,7 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
 @for_whom
 @change_options
 @pass_bench
-def add(bench: Workbench, name: str, value: str, *, when: str, environment: str, scope: str, how: How) -> None:
+def add(bench: Workbench, name: str, value: str, *, when: str, environment: str, how: How) -> None:
     """Have the variable NAME with a VALUE in new sessions."""
     from unified_shell.core.errors import WordsOff
     from unified_shell.core.shells.dialects.dialect import SetVariable
@@ -81,10 +81,9 @@ def add(bench: Workbench, name: str, value: str, *, when: str, environment: str,
             SetVariable(name=name, value=value, when=when),
             chosen_shells(bench.host),
             bench.host,
-            bench.locations_for(scope),
+            bench.locations_for(how.scope),
         ),
         how,
-        scope=scope,
     )
 
 
@@ -94,7 +93,7 @@ def add(bench: Workbench, name: str, value: str, *, when: str, environment: str,
 @for_whom
 @change_options
 @pass_bench
-def drop(bench: Workbench, name: str, *, environment: str, scope: str, how: How) -> None:
+def drop(bench: Workbench, name: str, *, environment: str, how: How) -> None:
     """Set the variable NAME in new sessions no more."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.variables import plan_variable_drop
@@ -104,7 +103,6 @@ def drop(bench: Workbench, name: str, *, environment: str, scope: str, how: How)
         return
     perform(
         bench,
-        lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations_for(scope)),
+        lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations_for(how.scope)),
         how,
-        scope=scope,
     )

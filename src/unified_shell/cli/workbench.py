@@ -51,6 +51,15 @@ class Workbench:
         """Return where things are kept for `me` or `everyone`."""
         return everyone_locations(self.host) if scope == "everyone" else self.locations
 
+    def rights_for(self, scope: str, words: str) -> Locations:
+        """Return where things are kept for `me` or `everyone`; raises Refused where they cannot be written."""
+        locations = self.locations_for(scope)
+        if scope == "everyone":
+            from unified_shell.core.shells.everyone import check_rights
+
+            check_rights(words, self.host, locations)
+        return locations
+
     @cached_property
     def screen(self) -> Screen:
         """Where things are shown."""
@@ -101,12 +110,16 @@ class Workbench:
     @cached_property
     def indexes(self) -> "IndexClient":
         """The indexes that were named."""
+        return self.indexes_for("me")
+
+    def indexes_for(self, scope: str) -> "IndexClient":
+        """Return the person's indexes; what is read for everyone is kept where nobody else could have written it."""
         from unified_shell.core.indexes.client import IndexClient
         from unified_shell.core.indexes.registered import INDEXES
         from unified_shell.core.indexes.ties import read_ties
 
         ties = {**read_ties(self.locations), **self.ties}
-        return IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations.cache, ties)
+        return IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations_for(scope).cache, ties)
 
 
 pass_bench = click.make_pass_decorator(Workbench, ensure=True)

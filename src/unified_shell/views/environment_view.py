@@ -15,7 +15,32 @@ from unified_shell.core.verification.environment_reports import EnvironmentRepor
 from .screen import Screen
 from .tables import heading, print_rows, print_table
 
-__all__ = ["environment_rows", "print_chains", "print_environment", "print_licences", "print_packages"]
+__all__ = [
+    "environment_rows",
+    "print_chains",
+    "print_environment",
+    "print_environments",
+    "print_licences",
+    "print_packages",
+]
+
+
+EVERYONES = ", everyone's"
+
+
+def print_environments(screen: Screen, environments: Sequence[Environment], home: str) -> None:
+    """Write environments as a table."""
+    rows = [
+        (
+            one.name,
+            one.title,
+            str(len(one.contents.distributions)),
+            ", ".join(each.requested for each in one.contents.requested) or "nothing yet",
+            shown(one.prefix, home) + (EVERYONES if one.everyones else ""),
+        )
+        for one in environments
+    ]
+    print_table(screen, ("name", "interpreter", "distributions", "asked for", "where"), rows)
 
 
 def environment_rows(report: EnvironmentReport) -> dict[str, object]:
@@ -66,7 +91,8 @@ def _by_whom(environment: Environment) -> str:
     if environment.foreign:
         return "by something else; protected until ush environment unprotect, or ush environment copy"
     own = "; its files are its own" if environment.contents.own_files else ""
-    return f"edition {environment.edition}{own}{'; protected' if environment.protected else ''}"
+    whose = "; everyone's" if environment.everyones else ""
+    return f"edition {environment.edition}{own}{whose}{'; protected' if environment.protected else ''}"
 
 
 def _locked(report: EnvironmentReport, home: str) -> list[tuple[str, str]]:

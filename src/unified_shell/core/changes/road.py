@@ -15,7 +15,8 @@ from unified_shell.core.errors import CouldNot, PutBack, UshError, told
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.modes import public_files
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes import process_began
 
@@ -50,6 +51,10 @@ class Road:
         Raises PlanMoved where the machine is no longer what the plan was made from (nothing was changed),
         PutBack where verification demanded it, CouldNot where a step failed and the rest was put back.
         """
+        with public_files(wanted=self.locations.scope is Scope.EVERYONE):
+            return self._perform(change, strict=strict)
+
+    def _perform(self, change: Change, *, strict: bool) -> Outcome:
         number, staging = self._begin(change.plan)
         try:
             with _io_faults("it could not be prepared"):

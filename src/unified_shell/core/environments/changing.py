@@ -15,9 +15,10 @@ from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.clock import now_seconds, steady_seconds
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.machine.processes import run_program
+from unified_shell.core.shells.everyone import check_for_everyone
 from unified_shell.core.store.contents import Store
 
 from .contents import Contents, Distribution
@@ -30,6 +31,7 @@ from .layout import edition_place, link_place, link_target
 
 __all__ = [
     "base_of",
+    "check_base_for",
     "check_name",
     "new_contents",
     "next_edition",
@@ -57,6 +59,7 @@ def plan_new(
     """
     check_name(name, locations)
     check_base(facts)
+    check_base_for(facts, locations)
     prefix = link_place(locations.data, name)
     contents = new_contents(name, facts, own_files=own_files)
     plan = Plan(
@@ -75,13 +78,27 @@ def plan_new(
         relies_on=tuple(
             f"tree {one.prefix}" for one in read_kept(locations) if inside(facts.real_executable, one.prefix)
         ),
-        afterwards=ways_in(name, prefix, host),
+        afterwards=ways_in(name, prefix, host, locations),
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
         return _steps(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
 
     return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
+
+
+def check_base_for(facts: InterpreterFacts, locations: Locations) -> None:
+    """Raise Refused where everyone's environment would stand on what others cannot read, or can write."""
+    if locations.scope is not Scope.EVERYONE:
+        return
+    for place in dict.fromkeys((os.path.dirname(facts.real_executable), facts.base_prefix, *facts.library_folders)):
+        try:
+            check_for_everyone(place)
+        except Refused as error:
+            raise Refused(
+                f"{facts.title} in {facts.base_prefix} is no base for everyone: {error.what}",
+                next_step="ush interpreter list   (then --interpreter with one that all can read)",
+            ) from error
 
 
 def new_contents(name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
@@ -289,11 +306,12 @@ def check_name(name: str, locations: Locations) -> None:
         )
 
 
-def ways_in(name: str, prefix: Place, host: Host) -> tuple[str, ...]:
+def ways_in(name: str, prefix: Place, host: Host, locations: Locations) -> tuple[str, ...]:
     """Return lines that say how a new environment is used."""
     word = typed(name)
+    whose = "" if locations.scope is Scope.ME else " --for everyone"
     return (
         f"Enter it:         ush environment enter {word}",
         f"or in a script:   . {typed(join(prefix, 'enter.sh'), host.home)}",
-        f"Put packages in:  ush package get NAME -e {word}",
+        f"Put packages in:  ush package get NAME -e {word}{whose}",
     )

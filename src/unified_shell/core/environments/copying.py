@@ -23,7 +23,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.store.contents import Store
 
-from .changing import base_of, check_name, ways_in
+from .changing import base_of, check_base_for, check_name, ways_in
 from .contents import Contents, Distribution
 from .editions import check_base, edition_steps, make_edition, unrecorded_files
 from .filling import FetchWheel, fill_store
@@ -57,15 +57,18 @@ class Source:
     sees_system: bool = False
 
 
-def find_source(text: str, host: Host, locations: Locations) -> Source:
+def find_source(text: str, host: Host, locations: Locations, *, into: Locations | None = None) -> Source:
     """Return the environment of a name, or what is at a path: an environment, or an interpreter with packages in it.
+
+    `into` is where the copy will be, if that is another scope.
 
     Raises WordsOff for what is neither, InterpreterUnusable where its interpreter does not start.
     """
     place = os.path.normpath(join(host.working_directory, text)) if "/" in text else ""
     if not place or inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
         found = find_environment(text, host, locations)
-        if found.foreign:
+        # Scopes share no store: what is in another one's is read like anything that something else made.
+        if found.foreign or found.everyones or (into or locations).data != locations.data:
             return _foreign(found.prefix, host)
         return _of_ours(found, base_of(found, host))
     return _foreign(Place(place), host)
@@ -177,9 +180,10 @@ def plan_copy(
 ) -> Change:
     """Plan to make the environment `name` with all that a source holds; `fetch` is for what the store has lost."""
     check_name(name, locations)
+    check_base_for(facts, locations)
     contents = copied_contents(source, name, facts, own_files=own_files)
     prepare = copied(source, contents, facts, host, locations, fetch=fetch, progress=progress)
-    return Change(plan=_plan(source, name, facts, link_place(locations.data, name), host), prepare=prepare)
+    return Change(plan=_plan(source, name, facts, host, locations), prepare=prepare)
 
 
 def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
@@ -254,7 +258,8 @@ def _carry(source: str, target: str, old: str, new: str) -> None:
             file.write(content.replace(os.fsencode(old), os.fsencode(new)))
 
 
-def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, host: Host) -> Plan:
+def _plan(source: Source, name: str, facts: InterpreterFacts, host: Host, locations: Locations) -> Plan:
+    prefix = link_place(locations.data, name)
     size = sum(os.path.getsize(join(source.prefix, one)) for one in source.extras if _is_file(source.prefix, one))
     lines = [
         PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
@@ -290,7 +295,7 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, prefix: Place, hos
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),
         disk_bytes=20_000,
-        afterwards=ways_in(name, prefix, host),
+        afterwards=ways_in(name, prefix, host, locations),
     )
 
 

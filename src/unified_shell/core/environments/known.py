@@ -1,12 +1,12 @@
 """The environments of this account: found by their links, named by their names or by a path."""
 
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.errors import Refused, UnknownName, WordsOff
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import Place, join, typed
 
 from .adopted import adopted_places, is_protected
@@ -15,6 +15,7 @@ from .layout import Layout, edition_number, link_place
 
 __all__ = [
     "Environment",
+    "all_environments",
     "check_changeable",
     "choose_environment",
     "environment_names",
@@ -28,6 +29,7 @@ __all__ = [
 class Environment:
     """An environment: `prefix` is its link, by which everything in it is known.
 
+    `everyones` says that it is everyone's, and was found from a person's own account, which does not change it.
     One that something else made is `foreign`: its prefix is its folder, it has no editions, and it is not changed.
     """
 
@@ -37,6 +39,7 @@ class Environment:
     contents: Contents
     protected: bool = False
     foreign: bool = False
+    everyones: bool = False
 
     @property
     def short_version(self) -> str:
@@ -70,8 +73,16 @@ def list_environments(locations: Locations) -> tuple[Environment, ...]:
     return tuple(one for one in found if one is not None)
 
 
+def all_environments(host: Host, locations: Locations) -> tuple[Environment, ...]:
+    """Return mine, then everyone's."""
+    return (*list_environments(locations), *_everyones(host, locations))
+
+
 def find_environment(name: str, host: Host, locations: Locations) -> Environment:
-    """Return an environment by its name, or by a path where there is a slash in it; raises UnknownName."""
+    """Return an environment by its name, mine before everyone's, or by a path where there is a slash in it.
+
+    Raises UnknownName and WordsOff.
+    """
     if "/" in name:
         full = os.path.normpath(name if name.startswith("/") else join(host.working_directory, name))
         adopted = adopted_places(locations)
@@ -79,6 +90,9 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
             link = adopted.get(known) or link_place(locations.data, known)
             if full == link or os.path.realpath(full) == os.path.realpath(link):
                 return find_environment(known, host, locations)
+        for one in _everyones(host, locations):
+            if full == one.prefix or os.path.realpath(full) == os.path.realpath(one.prefix):
+                return one
         if os.path.exists(join(full, "pyvenv.cfg")):
             raise Refused(
                 f"{full} is an environment that ush did not make, and counts as protected",
@@ -91,9 +105,12 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
                 next_step=f"ush environment new NAME --interpreter {typed(python, host.home)}",
             )
         raise WordsOff(f"{name!r} is no environment", next_step="ush environment list")
-    found = _read(name, locations) if name and not name.startswith(".") else None
+    found = None
+    if name and not name.startswith("."):
+        found = _read(name, locations) or next((o for o in _everyones(host, locations) if o.name == name), None)
     if found is None:
-        raise UnknownName("environment", name, environment_names(locations), next_step="ush environment list")
+        names = {one.name for one in _everyones(host, locations)} | set(environment_names(locations))
+        raise UnknownName("environment", name, sorted(names), next_step="ush environment list")
     return found
 
 
@@ -112,13 +129,18 @@ def choose_environment(name: str, host: Host, locations: Locations) -> Environme
     entered = host.variable("USH_ENVIRONMENT")
     if entered:
         return find_environment(entered, host, locations)
-    names = environment_names(locations)
+    names = sorted({one.name for one in _everyones(host, locations)} | set(environment_names(locations)))
     have = f"there are: {', '.join(names)}" if names else "there is none yet: ush environment new NAME"
     raise WordsOff("which environment? None is entered", next_step=f"-e ENVIRONMENT   ({have})")
 
 
 def check_changeable(environment: Environment) -> None:
-    """Raise Refused for an environment that is protected."""
+    """Raise Refused for an environment that is protected, or everyone's."""
+    if environment.everyones:
+        raise Refused(
+            f"the environment {environment.name} is everyone's on this machine",
+            next_step=f"the same with --for everyone   or   ush environment copy {typed(environment.name)} NEW",
+        )
     if environment.protected:
         raise Refused(
             f"the environment {environment.name} is protected"
@@ -126,6 +148,14 @@ def check_changeable(environment: Environment) -> None:
             next_step=f"ush environment copy {typed(environment.name)} NEW"
             f"   or   ush environment unprotect {typed(environment.name)}",
         )
+
+
+def _everyones(host: Host, locations: Locations) -> tuple[Environment, ...]:
+    """Return everyone's environments as they are seen from another scope."""
+    everyone = everyone_locations(host)
+    if locations.data == everyone.data:
+        return ()
+    return tuple(replace(one, everyones=True) for one in list_environments(everyone))
 
 
 def _read(name: str, locations: Locations) -> Environment | None:

@@ -12,7 +12,7 @@ from unified_shell.core.machine.places import Place, inside, join, shown, to_jso
 from .adopted import ADOPTED, PROTECTED, is_protected, records_file
 from .changing import check_name
 from .foreign import read_foreign
-from .known import Environment
+from .known import Environment, check_changeable
 
 __all__ = ["plan_adopt", "plan_forget", "plan_protect"]
 
@@ -20,6 +20,8 @@ __all__ = ["plan_adopt", "plan_forget", "plan_protect"]
 def plan_protect(environment: Environment, locations: Locations, *, protected: bool) -> Change:
     """Plan to protect an environment, or to say that it may be changed again."""
     name, word = environment.name, "protect" if protected else "unprotect"
+    if environment.everyones:
+        check_changeable(environment)
     if environment.foreign:
         # To let one be changed is another matter: taking charge of it.
         raise Refused(

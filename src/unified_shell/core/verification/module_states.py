@@ -8,7 +8,7 @@ from pathlib import Path
 from unified_shell.core.commands.states import State
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.record import parse_record
-from unified_shell.core.environments.known import Environment, list_environments
+from unified_shell.core.environments.known import Environment, all_environments
 from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter, discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.languages import find_language
@@ -96,7 +96,7 @@ def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport
 
 def _pythons(found: AllInterpreters, host: Host, locations: Locations) -> list[_Asked]:
     """Return the Pythons to ask, each once: what a session starts first, then environments, then the others."""
-    known = {one.prefix: one for one in list_environments(locations)}
+    known = {one.prefix: one for one in all_environments(host, locations)}
     asked: dict[str, _Asked] = {}
     first = next((one for one in found.python if one.on_path and one.facts is not None), None)
     for one in found.python:

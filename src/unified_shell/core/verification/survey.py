@@ -3,7 +3,7 @@
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.environments.known import Environment, list_environments
+from unified_shell.core.environments.known import Environment, all_environments
 from unified_shell.core.indexes.registered import INDEXES, Index
 from unified_shell.core.interpreters.adopted import Adopted, read_adopted
 from unified_shell.core.interpreters.discovery import FoundInterpreter, discover
@@ -69,7 +69,7 @@ class Survey:
 def survey(host: Host, locations: Locations, *, session_shell: str, session_is_interactive: bool) -> Survey:
     """Look at everything; opens no session and changes nothing."""
     found = discover(host)
-    environments = list_environments(locations)
+    environments = all_environments(host, locations)
     indexes, wiring = INDEXES.read(locations), read_wiring(locations)
     return Survey(
         session_shell=session_shell,
@@ -92,7 +92,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         indexes=indexes,
         wiring=wiring.entries,
         stale_programs=stale_programs(wiring),
-        next_thing=next_thing(environments, indexes),
+        next_thing=next_thing(tuple(one for one in environments if not one.everyones), indexes),
     )
 
 
