@@ -35,7 +35,8 @@ from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, locations_of
 from unified_shell.core.transfers.fetching import Fetcher
-from unified_shell.core.verification.environment_checks import check_environment, read_installed
+from unified_shell.core.verification.environment_checks import check_environment
+from unified_shell.core.verification.on_disk import read_installed
 from unified_shell.demo.wheel_maker import WheelSource, make_wheel
 
 PAIRS = 5

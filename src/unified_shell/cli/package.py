@@ -126,7 +126,7 @@ def _perform(bench: Workbench, plan: "Callable[[Environment, Locations], Change]
 def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool) -> None:
     """List what an environment holds, with the names to import and the commands."""
     from unified_shell.core.environments.known import choose_environment
-    from unified_shell.core.verification.environment_checks import read_installed
+    from unified_shell.core.verification.on_disk import read_installed
     from unified_shell.views.environment_view import print_licences, print_packages
     from unified_shell.views.json_view import json_text
 

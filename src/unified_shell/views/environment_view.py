@@ -9,8 +9,8 @@ from unified_shell.core.environments.known import Environment
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.places import join, shown, typed
-from unified_shell.core.verification.environment_checks import Installed
 from unified_shell.core.verification.environment_reports import EnvironmentReport
+from unified_shell.core.verification.on_disk import Installed
 
 from .screen import Screen
 from .tables import heading, print_rows, print_table

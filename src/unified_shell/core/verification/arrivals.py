@@ -13,7 +13,8 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import typed
 
-from .environment_checks import Installed, check_distributions, read_installed
+from .environment_checks import check_distributions
+from .on_disk import Installed, read_installed
 
 __all__ = ["Arrivals"]
 

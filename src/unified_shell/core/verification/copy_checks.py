@@ -16,7 +16,8 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import inside, typed
 from unified_shell.core.machine.processes import run_program
 
-from .environment_checks import check_distributions, read_installed
+from .environment_checks import check_distributions
+from .on_disk import read_installed
 
 __all__ = ["with_copy_checks"]
 

@@ -16,7 +16,7 @@ from unified_shell.core.machine.disks import TreeSize, tree_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place
 
-from .environment_checks import Installed, read_installed
+from .on_disk import Installed, read_installed
 
 __all__ = ["EnvironmentReport", "report_environment"]
 

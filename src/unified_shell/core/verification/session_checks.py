@@ -15,7 +15,7 @@ from unified_shell.core.shells.hookup import chosen_shells, wired_modes
 from unified_shell.core.shells.sessions import Session, open_session
 from unified_shell.core.shells.wiring import Wiring, read_wiring
 
-from .environment_checks import read_installed
+from .on_disk import read_installed
 
 __all__ = ["check_sessions", "check_wired_sessions"]
 
