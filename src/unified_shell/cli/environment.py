@@ -88,7 +88,7 @@ def new(
     else:
         facts = choose_interpreter(wanted, bench.host, bench.locations)
 
-    locations = bench.rights_for(how.scope, "environment new")
+    locations = bench.rights_for(how.scope)
 
     def make() -> "Change":
         if with_installer:
@@ -107,7 +107,7 @@ def _new_library(bench: Workbench, name: str, language: str, wanted: str, how: H
             "--to-hold, --with-installer and --own-files are for Python's packages",
             next_step=f"ush environment new {typed(name)} --language {language}",
         )
-    locations = bench.rights_for(how.scope, "environment new")
+    locations = bench.rights_for(how.scope)
     perform(bench, lambda: plan_new_library(name, language, wanted, bench.host, locations), how)
 
 
@@ -185,7 +185,7 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
-    locations = bench.rights_for(how.scope, f"environment drop {typed(name)}")
+    locations = bench.rights_for(how.scope)
 
     def make() -> "Change":
         found = find_environment(name, bench.host, locations)
@@ -212,7 +212,7 @@ def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, 
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.verification.copy_checks import with_copy_checks
 
-    host, locations = bench.host, bench.rights_for(how.scope, "environment copy")
+    host, locations = bench.host, bench.rights_for(how.scope)
 
     def make() -> "Change":
         found = find_source(source, host, bench.locations, into=locations)
@@ -249,7 +249,7 @@ def protect(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.known import find_environment
     from unified_shell.core.environments.protecting import plan_protect
 
-    locations = bench.rights_for(how.scope, f"environment protect {typed(name)}")
+    locations = bench.rights_for(how.scope)
 
     def make() -> "Change":
         return plan_protect(find_environment(name, bench.host, locations), locations, protected=True)
@@ -271,7 +271,7 @@ def unprotect(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.taking_charge import plan_take_charge
     from unified_shell.core.verification.copy_checks import with_copy_checks
 
-    host, locations = bench.host, bench.rights_for(how.scope, f"environment unprotect {typed(name)}")
+    host, locations = bench.host, bench.rights_for(how.scope)
 
     def make() -> "Change":
         found = find_environment(name, host, locations)

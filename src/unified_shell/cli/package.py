@@ -107,7 +107,7 @@ def _perform(bench: Workbench, plan: "Callable[[Environment, Locations], Change]
     from unified_shell.core.environments.known import choose_environment
     from unified_shell.core.verification.arrivals import Arrivals
 
-    locations = bench.rights_for(how.scope, "package")
+    locations = bench.rights_for(how.scope)
     last: list[Arrivals] = []
 
     def make() -> "Change":

@@ -1,5 +1,7 @@
 """What every command works with: the host's facts, the locations, the road, the screen."""
 
+import re
+import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -10,7 +12,7 @@ import click
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
-from unified_shell.core.machine.places import join
+from unified_shell.core.machine.places import join, typed
 from unified_shell.views.screen import Screen
 
 if TYPE_CHECKING:
@@ -51,13 +53,14 @@ class Workbench:
         """Return where things are kept for `me` or `everyone`."""
         return everyone_locations(self.host) if scope == "everyone" else self.locations
 
-    def rights_for(self, scope: str, words: str) -> Locations:
+    def rights_for(self, scope: str) -> Locations:
         """Return where things are kept for `me` or `everyone`; raises Refused where they cannot be written."""
         locations = self.locations_for(scope)
         if scope == "everyone":
             from unified_shell.core.shells.everyone import check_rights
 
-            check_rights(words, self.host, locations)
+            said = " ".join(map(typed, sys.argv[1:]))
+            check_rights(re.sub(r" --for[ =]everyone\b", "", said), self.host, locations)
         return locations
 
     @cached_property
