@@ -134,6 +134,11 @@ def test_an_environment_for_everyone_is_used_by_all_and_changed_by_those_with_ri
         "shared",
         "second",
     }
+    told = prefix / "environment.json"
+    whole = told.read_text()
+    told.write_text("broken")
+    assert "mine" in account.ush("environment", "list").out, "theirs is not in the way of mine"
+    told.write_text(whole)
     for _ in range(3):
         account.ush("undo", *everyone)
     assert not prefix.exists()

@@ -1,9 +1,10 @@
 """The environments of this account: found by their links, named by their names or by a path."""
 
+import contextlib
 import os
 from dataclasses import dataclass, replace
 
-from unified_shell.core.errors import Refused, UnknownName, WordsOff
+from unified_shell.core.errors import Refused, UnknownName, UshError, WordsOff
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
@@ -155,7 +156,13 @@ def _everyones(host: Host, locations: Locations) -> tuple[Environment, ...]:
     everyone = everyone_locations(host)
     if locations.data == everyone.data:
         return ()
-    return tuple(replace(one, everyones=True) for one in list_environments(everyone))
+    found = []
+    for name in environment_names(everyone):
+        # What is wrong with one of theirs must not be in the way of what is mine.
+        with contextlib.suppress(UshError, OSError):
+            if (one := _read(name, everyone)) is not None:
+                found.append(replace(one, everyones=True))
+    return tuple(found)
 
 
 def _read(name: str, locations: Locations) -> Environment | None:
