@@ -511,3 +511,22 @@ def test_byte_code_that_a_wheel_brings_is_made_anew(apiary: Account, tmp_path: P
     site = next(apiary.environment().glob("lib/python3.*/site-packages"))
     assert not [path for path in site.glob("bee/__pycache__/*") if path.read_bytes() == b"old"]
     assert "y.pyc" not in (site / "bee-1.0.dist-info/RECORD").read_text()
+
+
+def test_an_environment_that_cannot_be_read_is_told_and_in_nobodys_way(apiary: Account) -> None:
+    apiary.new_environment("spoilt")
+    told = apiary.environment("spoilt") / "environment.json"
+    told.write_text("{")
+    listed = apiary.ush("environment", "list")
+    assert "hive" in listed.out
+    assert "spoilt/environment.json cannot be read" in listed.err
+    apiary.ush("package", "get", "combgraph", "-e", "hive", "--yes")
+    found = apiary.ush("verify", "--json", code=1).json()["items"]
+    (fault,) = [one for each in found for one in each["findings"] if not one["holds"]]
+    assert fault["remedy"].startswith("ush environment drop spoilt")
+    assert "ush environment drop spoilt" in apiary.ush("environment", "show", "spoilt", code=4).err
+    apiary.ush("store", "show")
+    apiary.ush("environment", "drop", "spoilt", "--yes")
+    apiary.ush("verify")
+    apiary.ush("undo", "--yes")
+    assert told.read_text() == "{"

@@ -27,11 +27,13 @@ def environment() -> None:
 @pass_bench
 def list_environments_(bench: Workbench, *, as_json: bool) -> None:
     """List the environments of this account, and everyone's."""
-    from unified_shell.core.environments.known import all_environments
+    from unified_shell.core.environments.known import all_environments, unreadable_environments
     from unified_shell.views.environment_view import print_environments
     from unified_shell.views.json_view import json_text
 
     found = all_environments(bench.host, bench.locations)
+    for name, why in unreadable_environments(bench.locations).items():
+        bench.screen.say(f"{why}; ush environment drop {typed(name)}   takes it away")
     if as_json:
         bench.screen.result(json_text("environments", found))
     elif not found:
@@ -180,14 +182,16 @@ def enter(bench: Workbench, name: str) -> None:
 def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Drop the environment NAME; `ush undo` brings it back. An adopted one is only forgotten."""
     from unified_shell.core.changes.composing import combined
-    from unified_shell.core.environments.changing import plan_drop
-    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.changing import plan_drop, plan_drop_unreadable
+    from unified_shell.core.environments.known import find_environment, unreadable_environments
     from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
     locations = bench.rights_for(how.scope)
 
     def make() -> "Change":
+        if why := unreadable_environments(locations).get(name, ""):
+            return plan_drop_unreadable(name, why, bench.host, locations)
         found = find_environment(name, bench.host, locations)
         plan = plan_forget if found.foreign else plan_drop
         change = plan(found, bench.host, locations)

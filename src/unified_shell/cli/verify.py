@@ -28,6 +28,7 @@ def verify(bench: Workbench, names: tuple[str, ...], *, as_json: bool) -> None:
     from unified_shell.core.environments.known import environment_names, find_environment, list_environments
     from unified_shell.core.interpreters.kept import all_kept
     from unified_shell.core.interpreters.proofs import prove
+    from unified_shell.core.verification.environment_checks import check_readable
     from unified_shell.views.json_view import json_text
     from unified_shell.views.verify_view import print_verification
 
@@ -43,6 +44,8 @@ def verify(bench: Workbench, names: tuple[str, ...], *, as_json: bool) -> None:
     results: list[tuple[str, tuple[Finding, ...]]] = [
         (f"interpreter {one.name}", prove(one, bench.host)) for one in interpreters
     ]
+    if not names and not entered:
+        results += [(f"environment {one.subject}", (one,)) for one in check_readable(bench.locations)]
     if targets or not interpreters:
         results += _environments(bench, targets)
     if as_json:

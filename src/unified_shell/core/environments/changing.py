@@ -27,7 +27,7 @@ from .expected_time import note_time
 from .filling import FetchWheel, Ready, fill_store
 from .installer_names import installer_commands
 from .known import Environment, check_changeable, environment_names
-from .layout import edition_place, link_place, link_target
+from .layout import edition_number, edition_place, link_place, link_target
 
 __all__ = [
     "base_of",
@@ -36,6 +36,7 @@ __all__ = [
     "new_contents",
     "next_edition",
     "plan_drop",
+    "plan_drop_unreadable",
     "plan_new",
     "proof_of_start",
     "ways_in",
@@ -141,6 +142,31 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
             FlipLink(link=environment.prefix, before=link_target(name, environment.edition), after=""),
             RetireTree(
                 target=edition_place(locations.data, name, environment.edition),
+                retired=join(locations.data, "retired", os.path.basename(staging)),
+            ),
+        )
+
+    return Change(plan=plan, prepare=prepare)
+
+
+def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) -> Change:
+    """Plan to take away an environment of which it cannot be read what it holds."""
+    link = link_place(locations.data, name)
+    edition = edition_number(link)
+    plan = Plan(
+        words=f"environment drop {typed(name)}",
+        aim=f"Drop the environment {name}",
+        lines=(
+            PlanLine(kind=LineKind.REMOVE, subject=f"environment {name}", detail=shown(link, host.home)),
+            PlanLine(kind=LineKind.WARNING, subject=why),
+        ),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return (
+            FlipLink(link=link, before=link_target(name, edition), after=""),
+            RetireTree(
+                target=edition_place(locations.data, name, edition),
                 retired=join(locations.data, "retired", os.path.basename(staging)),
             ),
         )

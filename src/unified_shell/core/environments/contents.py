@@ -3,6 +3,7 @@
 It is written in the environment itself, as `environment.json`; the file is the truth.
 """
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
@@ -16,6 +17,7 @@ from unified_shell.core.machine.places import (
     join,
     to_json_text,
     to_record_text,
+    typed,
 )
 from unified_shell.core.shells.wiring import Wiring, wiring_from_rows, wiring_rows
 
@@ -136,7 +138,10 @@ def read_contents(prefix: str) -> Contents | None:
             raise ValueError("of an unknown format")
         return _contents(read)
     except (ValueError, KeyError, TypeError) as error:
-        raise CouldNot(f"{join(prefix, FILE_NAME)} cannot be read: {error}", next_step="ush undo") from error
+        raise CouldNot(
+            f"{join(prefix, FILE_NAME)} cannot be read: {error}",
+            next_step=f"ush environment drop {typed(os.path.basename(prefix))}   (then make it again)",
+        ) from error
 
 
 def _contents(read: Mapping[str, object]) -> Contents:

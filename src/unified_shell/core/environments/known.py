@@ -4,7 +4,7 @@ import contextlib
 import os
 from dataclasses import dataclass, replace
 
-from unified_shell.core.errors import Refused, UnknownName, UshError, WordsOff
+from unified_shell.core.errors import Refused, UnknownName, UshError, WordsOff, told
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
@@ -23,6 +23,7 @@ __all__ = [
     "find_environment",
     "hidden_environment",
     "list_environments",
+    "unreadable_environments",
 ]
 
 
@@ -69,9 +70,26 @@ def environment_names(locations: Locations) -> tuple[str, ...]:
 
 
 def list_environments(locations: Locations) -> tuple[Environment, ...]:
-    """Return the environments that are whole."""
-    found = (_read(name, locations) for name in environment_names(locations))
-    return tuple(one for one in found if one is not None)
+    """Return the environments that are whole; what is wrong with one is not in the way of the others."""
+    found = []
+    for name in environment_names(locations):
+        with contextlib.suppress(UshError, OSError):
+            if (one := _read(name, locations)) is not None:
+                found.append(one)
+    return tuple(found)
+
+
+def unreadable_environments(locations: Locations) -> dict[str, str]:
+    """Return the names of environments whose own file cannot be read, with why."""
+    found = {}
+    for name in environment_names(locations):
+        try:
+            _read(name, locations)
+        except UshError as error:
+            found[name] = error.what
+        except OSError as error:
+            found[name] = told(error)
+    return found
 
 
 def all_environments(host: Host, locations: Locations) -> tuple[Environment, ...]:
@@ -156,13 +174,7 @@ def _everyones(host: Host, locations: Locations) -> tuple[Environment, ...]:
     everyone = everyone_locations(host)
     if locations.data == everyone.data:
         return ()
-    found = []
-    for name in environment_names(everyone):
-        # What is wrong with one of theirs must not be in the way of what is mine.
-        with contextlib.suppress(UshError, OSError):
-            if (one := _read(name, everyone)) is not None:
-                found.append(replace(one, everyones=True))
-    return tuple(found)
+    return tuple(replace(one, everyones=True) for one in list_environments(everyone))
 
 
 def _read(name: str, locations: Locations) -> Environment | None:

@@ -13,13 +13,14 @@ from unified_shell.core.distributions.entry_points import EntryPoint
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.environments.changing import base_of, proof_of_start
 from unified_shell.core.environments.contents import Distribution
-from unified_shell.core.environments.known import Environment
+from unified_shell.core.environments.known import Environment, unreadable_environments
 from unified_shell.core.environments.libraries import check_library
 from unified_shell.core.errors import UshError
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
 from unified_shell.core.machine.executables import is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.processes import Ran, run_program
@@ -27,7 +28,7 @@ from unified_shell.core.machine.processes import Ran, run_program
 from .on_disk import Installed, read_installed
 from .shared_imports import loaded_together
 
-__all__ = ["check_distributions", "check_environment"]
+__all__ = ["check_distributions", "check_environment", "check_readable"]
 
 IMPORT_SECONDS = 120.0
 WORKERS = 4
@@ -54,6 +55,20 @@ def check_environment(environment: Environment, host: Host) -> tuple[Finding, ..
     if not start.holds:
         return (start,)
     return (start, *check_distributions(environment, facts, host))
+
+
+def check_readable(locations: Locations) -> tuple[Finding, ...]:
+    """Return a fault for each environment of which it cannot be read what it holds."""
+    return tuple(
+        Finding(
+            subject=name,
+            question="what it holds can be read",
+            holds=False,
+            answer=why,
+            remedy=f"ush environment drop {typed(name)}   (then make it again)",
+        )
+        for name, why in unreadable_environments(locations).items()
+    )
 
 
 def check_distributions(
