@@ -313,3 +313,10 @@ def test_what_stood_elsewhere_is_let_go_of_only_while_it_is_out_of_sight(road: R
     assert (beside.is_dir(), os.readlink(theirs)) == (True, "/ours")
     trim(road.journal, road.locations, changes=0, seconds=-1)
     assert not beside.exists()
+
+
+def test_a_journal_that_is_none_is_told_with_the_way_out(tmp_path: Path) -> None:
+    (tmp_path / "journal.sqlite").write_text("no journal")
+    with pytest.raises(CouldNot, match="not a database") as told:
+        Journal(str(tmp_path / "journal.sqlite")).entries()
+    assert told.value.next_step.startswith(f"mv {tmp_path}/journal.sqlite ")

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.machine.places import Place, from_json_text, to_json_text
+from unified_shell.core.machine.places import Place, from_json_text, to_json_text, typed
 
 from .steps import Step, decode_step, encode_step
 
@@ -190,6 +190,13 @@ class Journal:
                 database.execute("rollback")
             raise
 
+    def _way_out(self, error: Exception) -> str:
+        # A full disk or a wrong mode are operational errors; what is left says that its content is not a journal's.
+        if isinstance(error, OSError | sqlite3.OperationalError):
+            return "free disk space or mend its mode"
+        aside = typed(f"{self.path}.spoilt")
+        return f"mv {typed(self.path)} {aside}   (what was done is forgotten; environments and wiring stay)"
+
     def _connection(self) -> sqlite3.Connection:
         if self._open is not None:
             return self._open
@@ -203,7 +210,7 @@ class Journal:
             raise CouldNot(
                 f"the journal cannot be opened: {error}",
                 where=self.path,
-                next_step="free disk space or mend its mode",
+                next_step=self._way_out(error),
             ) from error
         self._open = database
         return database

@@ -174,7 +174,12 @@ def _everyones(host: Host, locations: Locations) -> tuple[Environment, ...]:
     everyone = everyone_locations(host)
     if locations.data == everyone.data:
         return ()
-    return tuple(replace(one, everyones=True) for one in list_environments(everyone))
+    try:
+        found = list_environments(everyone)
+    except UshError:
+        # What is wrong with theirs is not in the way of what is mine.
+        return ()
+    return tuple(replace(one, everyones=True) for one in found)
 
 
 def _read(name: str, locations: Locations) -> Environment | None:
