@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from support.account import BASE_PYTHON
+from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.distributions.first_lines import first_lines
 
 VERSION = f"{sys.version_info.major}.{sys.version_info.minor}"
@@ -26,19 +27,15 @@ def hand_made(prefix: Path, wheels: Sequence[Path], extras: Mapping[str, str] | 
         info = site / next(name for name in names if name.endswith("/RECORD")).split("/")[0]
         (info / "INSTALLER").write_text("a person\n")
         record = (info / "RECORD").read_text()
-        for row in (
-            (info / "entry_points.txt").read_text().splitlines() if (info / "entry_points.txt").exists() else ()
-        ):
-            if "=" in row:
-                name, _, target = row.partition("=")
-                module, _, function = target.strip().partition(":")
-                script = prefix / "bin" / name.strip()
-                script.write_text(
-                    first_lines(f"{prefix}/bin/python")
-                    + f"import sys\nfrom {module} import {function}\nsys.exit({function}())\n"
-                )
-                script.chmod(0o755)
-                record += f"../../../bin/{name.strip()},,\n"
+        entries = info / "entry_points.txt"
+        for one in parse_entry_points(entries.read_bytes(), "") if entries.exists() else ():
+            script = prefix / "bin" / one.name
+            script.write_text(
+                first_lines(f"{prefix}/bin/python")
+                + f"import sys\nfrom {one.module} import {one.attribute}\nsys.exit({one.attribute}())\n"
+            )
+            script.chmod(0o755)
+            record += f"../../../bin/{one.name},,\n"
         (info / "RECORD").write_text(record)
     for name, text in (extras or {}).items():
         path = prefix / name
