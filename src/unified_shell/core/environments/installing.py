@@ -149,9 +149,14 @@ class Installer:
         return join(self.tree, target)
 
     def _make_folder(self, folder: str) -> None:
-        if folder not in self._folders:
+        if folder in self._folders:
+            return
+        self._folders.add(folder)
+        try:
+            # Most often the one above is there, and this one is not: nothing else needs to be looked at.
+            os.mkdir(f"{self.tree}/{folder}")
+        except OSError:
             os.makedirs(join(self.tree, folder), exist_ok=True)
-            self._folders.add(folder)
 
     def _recorded(self, target: str) -> str:
         """Return a path as RECORD writes it: relative to site-packages."""
