@@ -89,36 +89,43 @@ def test_real_sessions_of_every_shell_have_it(account: Account, tmp_path: Path) 
     assert digest_of_tree(str(etc)) == before
 
 
-@pytest.mark.skipif(not os.path.exists(SYSTEM_PYTHON), reason="needs an interpreter that everyone can read")
-def test_an_environment_for_everyone_is_used_by_all_and_changed_by_those_with_rights(
-    account: Account, root: Path, study: Path
-) -> None:
+EVERYONE = ("--for", "everyone", "--yes")
+
+
+@pytest.fixture
+def shared(account: Account, root: Path, study: Path) -> Path:
+    """Everyone's environment with the study in it, made in a session that shuts others out."""
+    if not os.path.exists(SYSTEM_PYTHON):
+        pytest.skip("needs an interpreter that everyone can read")
     for place in root.parents:
         if place != Path("/") and not place.stat().st_mode & 0o001:
             place.chmod(place.stat().st_mode | 0o055)
     account.ush("index", "add", "apiary", study, "--yes")
-    if not Path(BASE_PYTHON).resolve().parents[-2].stat().st_mode & 0o001:
-        refused = account.ush(
-            "environment", "new", "x", "--interpreter", BASE_PYTHON, "--for", "everyone", "--yes", code=3
-        )
-        assert "is no base for everyone" in refused.err
-    everyone = ("--for", "everyone", "--yes")
-    words = f"umask 077; '{USH}' environment new shared --interpreter {SYSTEM_PYTHON} {' '.join(everyone)}"
-    assert account.run(["bash", "-c", words]).code == 0
-    words = f"umask 077; '{USH}' package get swarmcast -e shared {' '.join(everyone)}"
-    assert "--for everyone" in account.run(["bash", "-c", words]).out
-    data = root / "opt/unified-shell/data"
-    for folder, _, files in os.walk(data):
+    for words in (f"environment new shared --interpreter {SYSTEM_PYTHON}", "package get swarmcast -e shared"):
+        done = account.run(["bash", "-c", f"umask 077; '{USH}' {words} {' '.join(EVERYONE)}"])
+        assert "undo --for everyone" in done.out, done.err
+    return root / "opt/unified-shell/data/environments/shared"
+
+
+def test_an_environment_for_everyone_can_be_read_and_run_by_all(account: Account, shared: Path) -> None:
+    for folder, _, files in os.walk(shared.parent.parent):
         for path in (Path(folder), *(Path(folder) / one for one in files)):
             mode = path.lstat().st_mode
             assert path.is_symlink() or (mode & 0o004 and not mode & 0o022), f"{path} is of mode {mode:o}"
     assert "everyone's" in account.ush("environment", "list").out
     assert "swarmcast" in account.ush("environment", "run", "shared", "--", "swarmcast", "--version").out
     account.ush("verify", "shared")
-    prefix = data / "environments/shared"
     if os.getuid() == 0:
         other = ["setpriv", "--reuid", "65534", "--regid", "65534", "--clear-groups", "env", "-C", "/"]
-        assert account.run([*other, str(prefix / "bin/swarmcast"), "--version"]).code == 0
+        assert account.run([*other, str(shared / "bin/swarmcast"), "--version"]).code == 0
+    if not Path(BASE_PYTHON).resolve().parents[-2].stat().st_mode & 0o001:
+        words = ("environment", "new", "x", "--interpreter", BASE_PYTHON)
+        assert "is no base for everyone" in account.ush(*words, *EVERYONE, code=3).err
+
+
+def test_everyones_environment_is_changed_by_those_with_rights_and_copied_by_all(
+    account: Account, shared: Path
+) -> None:
     before = visible_state(account.home)
     for asked in (("package", "get", "combgraph", "-e"), ("environment", "protect"), ("environment", "drop")):
         refused = account.ush(*asked, "shared", "--yes", code=3)
@@ -126,19 +133,20 @@ def test_an_environment_for_everyone_is_used_by_all_and_changed_by_those_with_ri
     assert visible_state(account.home) == before
     account.ush("environment", "copy", "shared", "mine", "--yes")
     account.ush("package", "drop", "swarmcast", "-e", "mine", "--yes")
-    first = next(prefix.glob("lib/python*/site-packages/hivehum/__init__.py"))
+    first = next(shared.glob("lib/python*/site-packages/hivehum/__init__.py"))
     assert first.stat().st_nlink < 3, "in everyone's store, and in no other one's"
-    account.ush("environment", "copy", "mine", "second", *everyone)
-    assert {one["name"] for one in account.ush("environment", "list", "--json").json()["items"]} == {
-        "mine",
-        "shared",
-        "second",
-    }
-    told = prefix / "environment.json"
+    mine = (account.data / "environments/mine").resolve()
+    mine.chmod(0o777)
+    assert "nothing of it is run" in account.ush("environment", "copy", "mine", "second", *EVERYONE, code=3).err
+    mine.chmod(0o755)
+    account.ush("environment", "copy", "mine", "second", *EVERYONE)
+    listed = account.ush("environment", "list", "--json").json()["items"]
+    assert {one["name"] for one in listed} == {"mine", "shared", "second"}
+    told = shared / "environment.json"
     whole = told.read_text()
     told.write_text("broken")
     assert "mine" in account.ush("environment", "list").out, "theirs is not in the way of mine"
     told.write_text(whole)
     for _ in range(3):
-        account.ush("undo", *everyone)
-    assert not prefix.exists()
+        account.ush("undo", *EVERYONE)
+    assert not shared.exists()

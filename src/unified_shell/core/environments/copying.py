@@ -19,8 +19,9 @@ from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.disks import shown_size
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, inside, join, shown, typed
+from unified_shell.core.shells.everyone import check_not_of_others
 from unified_shell.core.store.contents import Store
 
 from .changing import base_of, check_base_for, check_name, ways_in
@@ -68,9 +69,11 @@ def find_source(text: str, host: Host, locations: Locations, *, into: Locations 
     if not place or inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
         found = find_environment(text, host, locations)
         # Scopes share no store: what is in another one's is read like anything that something else made.
-        if found.foreign or found.everyones or (into or locations).data != locations.data:
-            return _foreign(found.prefix, host)
-        return _of_ours(found, base_of(found, host))
+        if not found.foreign and not found.everyones and (into or locations).data == locations.data:
+            return _of_ours(found, base_of(found, host))
+        place = found.prefix
+    if into is not None and into.scope is Scope.EVERYONE:
+        check_not_of_others(place, host)
     return _foreign(Place(place), host)
 
 

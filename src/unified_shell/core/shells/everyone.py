@@ -20,7 +20,7 @@ from .registry_wiring import KEYS
 from .session_files import session_file
 from .sessions import find_program
 
-__all__ = ["check_for_everyone", "check_rights", "plan_system_hookup", "plan_system_unhook"]
+__all__ = ["check_for_everyone", "check_not_of_others", "check_rights", "plan_system_hookup", "plan_system_unhook"]
 
 
 def plan_system_hookup(host: Host, locations: Locations) -> HookUp:
@@ -109,6 +109,16 @@ def check_for_everyone(directory: str) -> None:
         if above == place:
             return
         place = above
+
+
+def check_not_of_others(place: str, host: Host) -> None:
+    """Raise Refused for a place that somebody else owns or anybody can write: what is there is not run with rights."""
+    facts = os.stat(place)
+    if facts.st_uid not in (0, host.user_id) or facts.st_mode & stat.S_IWOTH:
+        raise Refused(
+            f"{place} belongs to somebody else, or can be written by others; with your rights nothing of it is run",
+            next_step="let its owner copy it for themselves, or take a copy of it that is yours",
+        )
 
 
 def _files(host: Host) -> list[tuple[Place, Dialect, list[tuple[Dialect, Mode]]]]:
