@@ -142,11 +142,15 @@ def test_everyones_environment_is_changed_by_those_with_rights_and_copied_by_all
     account.ush("environment", "copy", "mine", "second", *EVERYONE)
     listed = account.ush("environment", "list", "--json").json()["items"]
     assert {one["name"] for one in listed} == {"mine", "shared", "second"}
+    first.write_text("spoilt = 1\n")
+    assert "shared" in account.ush("store", "show", "--for", "everyone", code=1).out
+    account.ush("store", "mend", *EVERYONE)
+    account.ush("store", "show", "--for", "everyone")
     told = shared / "environment.json"
     whole = told.read_text()
     told.write_text("broken")
     assert "mine" in account.ush("environment", "list").out, "theirs is not in the way of mine"
     told.write_text(whole)
-    for _ in range(3):
+    for _ in range(4):
         account.ush("undo", *EVERYONE)
     assert not shared.exists()

@@ -5,7 +5,7 @@ import sys
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["store"]
@@ -19,14 +19,15 @@ def store() -> None:
 @store.command()
 @click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@for_whom
 @pass_bench
-def show(bench: Workbench, *, thorough: bool, as_json: bool) -> None:
+def show(bench: Workbench, *, thorough: bool, scope: str, as_json: bool) -> None:
     """Show what the store holds, how large it is, what uses it. Exit code 1 if anything in it was written to."""
     from unified_shell.core.environments.store_usage import read_store
     from unified_shell.views.json_view import json_text
     from unified_shell.views.store_view import print_store
 
-    entries = read_store(bench.locations, thorough=thorough)
+    entries = read_store(bench.locations_for(scope), thorough=thorough)
     if as_json:
         bench.screen.result(json_text("store", entries))
     else:
@@ -38,8 +39,9 @@ def show(bench: Workbench, *, thorough: bool, as_json: bool) -> None:
 @store.command()
 @click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead.")
 @click.option("--plan", "only_plan", is_flag=True, help="Show what would go, and change nothing.")
+@for_whom
 @pass_bench
-def sweep(bench: Workbench, *, yes: bool, only_plan: bool) -> None:
+def sweep(bench: Workbench, *, yes: bool, only_plan: bool, scope: str) -> None:
     """Take out what no environment uses, nor undo could bring back. It is fetched again when it is wanted again."""
     from unified_shell.core.changes.locks import scope_lock
     from unified_shell.core.environments.store_usage import read_store, sweep_store
@@ -47,7 +49,8 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool) -> None:
     from unified_shell.core.machine.disks import shown_size
     from unified_shell.views.store_view import print_unused
 
-    unused = [one for one in read_store(bench.locations) if one.is_unused]
+    locations = bench.rights_for(scope)
+    unused = [one for one in read_store(locations) if one.is_unused]
     print_unused(bench.screen, unused)
     if not unused or only_plan:
         return
@@ -59,15 +62,16 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool) -> None:
         if not click.confirm("Go ahead?", default=True, err=True):
             click.get_current_context().exit(3)
     waiting = lambda holder: bench.screen.say(f"waiting for: {holder}")  # noqa: E731 - one word for the lock
-    with scope_lock(bench.locations.data, bench.locations.scope.value, words="store sweep", on_wait=waiting):
+    with scope_lock(locations.data, locations.scope.value, words="store sweep", on_wait=waiting):
         # Meanwhile another one may have begun to use some of it.
-        still = {one.sha256 for one in read_store(bench.locations) if one.is_unused}
-        freed = sweep_store([one for one in unused if one.sha256 in still], bench.locations)
+        still = {one.sha256 for one in read_store(locations) if one.is_unused}
+        freed = sweep_store([one for one in unused if one.sha256 in still], locations)
     bench.screen.result(f"Done: {shown_size(freed)} are free again.")
 
 
 @store.command()
 @click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
+@for_whom
 @change_options
 @pass_bench
 def mend(bench: Workbench, *, thorough: bool, how: How) -> None:
@@ -76,8 +80,11 @@ def mend(bench: Workbench, *, thorough: bool, how: How) -> None:
     from unified_shell.core.environments.mending import plan_mend
     from unified_shell.core.environments.store_usage import read_store
 
+    locations = bench.rights_for(how.scope)
+
     def make() -> Change:
-        damaged = [one for one in read_store(bench.locations, thorough=thorough) if one.damaged]
-        return plan_mend(damaged, bench.indexes, bench.host, bench.locations, progress=bench.tell_progress)
+        damaged = [one for one in read_store(locations, thorough=thorough) if one.damaged]
+        client = bench.indexes_for(how.scope)
+        return plan_mend(damaged, client, bench.host, locations, progress=bench.tell_progress)
 
     perform(bench, make, how)
