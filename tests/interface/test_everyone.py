@@ -7,6 +7,7 @@ import pytest
 
 from support.account import BASE_PYTHON, USH, Account, visible_state
 from support.digests import digest_of_tree
+from support.hand_made import hand_made
 
 SYSTEM_PYTHON = "/usr/bin/python3"
 SESSIONS = (
@@ -118,6 +119,13 @@ def test_an_environment_for_everyone_can_be_read_and_run_by_all(account: Account
     if os.getuid() == 0:
         other = ["setpriv", "--reuid", "65534", "--regid", "65534", "--clear-groups", "env", "-C", "/"]
         assert account.run([*other, str(shared / "bin/swarmcast"), "--version"]).code == 0
+    made = hand_made(account.home / "made", [])
+    made.chmod(0o777)
+    refused = account.ush("environment", "adopt", made, *EVERYONE, code=3)
+    assert "can be written by others" in refused.err
+    made.chmod(0o755)
+    account.ush("environment", "adopt", made, *EVERYONE)
+    assert "made, everyone's" in account.ush("environment", "list").out
     if not Path(BASE_PYTHON).resolve().parents[-2].stat().st_mode & 0o001:
         words = ("environment", "new", "x", "--interpreter", BASE_PYTHON)
         assert "is no base for everyone" in account.ush(*words, *EVERYONE, code=3).err

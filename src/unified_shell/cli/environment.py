@@ -233,6 +233,7 @@ def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, 
 @environment.command()
 @click.argument("folder")
 @click.option("--name", default="", help="What it is called here; else the folder's name.")
+@for_whom
 @change_options
 @pass_bench
 def adopt(bench: Workbench, folder: str, name: str, *, how: How) -> None:
@@ -240,7 +241,8 @@ def adopt(bench: Workbench, folder: str, name: str, *, how: How) -> None:
     from unified_shell.core.environments.protecting import plan_adopt
 
     called = name or os.path.basename(os.path.abspath(folder))
-    perform(bench, lambda: plan_adopt(folder, called, bench.host, bench.locations), how)
+    locations = bench.rights_for(how.scope)
+    perform(bench, lambda: plan_adopt(folder, called, bench.host, locations), how)
 
 
 @environment.command()

@@ -6,8 +6,9 @@ from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused, WordsOff
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text, typed
+from unified_shell.core.shells.everyone import check_for_everyone
 
 from .adopted import ADOPTED, PROTECTED, is_protected, records_file
 from .changing import check_name
@@ -54,6 +55,8 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     if inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
         raise WordsOff(f"{place} is an environment of ush already", next_step="ush environment list")
     contents = read_foreign(name, place)
+    if locations.scope is Scope.EVERYONE:
+        check_for_everyone(place)
     step = PutRecord(
         path=records_file(locations), keys=(ADOPTED, name), before="", after=to_json_text(to_record_text(place))
     )
