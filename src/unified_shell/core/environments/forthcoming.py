@@ -26,7 +26,7 @@ from .contents import Distribution
 
 __all__ = ["look_ahead"]
 
-FORMAT = "1"
+FORMAT = "2"
 
 
 def look_ahead(
