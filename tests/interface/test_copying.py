@@ -309,3 +309,14 @@ def test_an_installers_name_says_what_to_type(account: Account, tmp_path: Path) 
     (site / "collector-1.0.dist-info/INSTALLER").write_text("collector\n")
     assert installer_commands([str(site)]) == ("collect",)
     assert installer_projects([str(site)]) == ("collector",)
+
+
+def test_a_name_that_was_dropped_can_be_had_again(apiary: Account) -> None:
+    apiary.ush("package", "get", "combgraph", "-e", "hive", "--yes")
+    apiary.ush("environment", "copy", "hive", "mine", "--yes")
+    apiary.ush("environment", "drop", "hive", "--yes")
+    apiary.ush("environment", "copy", "mine", "hive", "--yes")
+    apiary.ush("verify", "hive")
+    apiary.ush("undo", "--yes")
+    apiary.ush("undo", "--yes")
+    apiary.ush("verify", "hive")
