@@ -183,14 +183,14 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Drop the environment NAME; `ush undo` brings it back. An adopted one is only forgotten."""
     from unified_shell.core.changes.composing import combined
     from unified_shell.core.environments.changing import plan_drop, plan_drop_unreadable
-    from unified_shell.core.environments.known import find_environment, unreadable_environments
+    from unified_shell.core.environments.known import find_environment, why_unreadable
     from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
     locations = bench.rights_for(how.scope)
 
     def make() -> "Change":
-        if why := unreadable_environments(locations).get(name, ""):
+        if why := why_unreadable(name, locations):
             return plan_drop_unreadable(name, why, bench.host, locations)
         found = find_environment(name, bench.host, locations)
         plan = plan_forget if found.foreign else plan_drop

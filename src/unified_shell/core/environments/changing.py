@@ -21,6 +21,7 @@ from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.everyone import check_for_everyone
 from unified_shell.core.store.contents import Store
 
+from .adopted import is_protected
 from .contents import Contents, Distribution
 from .editions import carry_over, check_base, edition_steps, make_edition, unrecorded_files
 from .expected_time import note_time
@@ -139,39 +140,40 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
     def prepare(staging: Place) -> tuple[Step, ...]:
         return (
             *(FlipLink(link=one, before=environment.prefix, after="") for one in links),
-            FlipLink(link=environment.prefix, before=link_target(name, environment.edition), after=""),
-            RetireTree(
-                target=edition_place(locations.data, name, environment.edition),
-                retired=join(locations.data, "retired", os.path.basename(staging)),
-            ),
+            *_drop_steps(name, staging, locations),
         )
 
     return Change(plan=plan, prepare=prepare)
+
+
+def _drop_steps(name: str, staging: Place, locations: Locations) -> tuple[Step, ...]:
+    edition = edition_number(link_place(locations.data, name))
+    return (
+        FlipLink(link=link_place(locations.data, name), before=link_target(name, edition), after=""),
+        RetireTree(
+            target=edition_place(locations.data, name, edition),
+            retired=join(locations.data, "retired", os.path.basename(staging)),
+        ),
+    )
 
 
 def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) -> Change:
     """Plan to take away an environment of which it cannot be read what it holds."""
-    link = link_place(locations.data, name)
-    edition = edition_number(link)
+    if is_protected(name, locations):
+        raise Refused(f"the environment {name} is protected, and {why}", next_step="ush undo")
     plan = Plan(
         words=f"environment drop {typed(name)}",
         aim=f"Drop the environment {name}",
         lines=(
-            PlanLine(kind=LineKind.REMOVE, subject=f"environment {name}", detail=shown(link, host.home)),
+            PlanLine(
+                kind=LineKind.REMOVE,
+                subject=f"environment {name}",
+                detail=shown(link_place(locations.data, name), host.home),
+            ),
             PlanLine(kind=LineKind.WARNING, subject=why),
         ),
     )
-
-    def prepare(staging: Place) -> tuple[Step, ...]:
-        return (
-            FlipLink(link=link, before=link_target(name, edition), after=""),
-            RetireTree(
-                target=edition_place(locations.data, name, edition),
-                retired=join(locations.data, "retired", os.path.basename(staging)),
-            ),
-        )
-
-    return Change(plan=plan, prepare=prepare)
+    return Change(plan=plan, prepare=lambda staging: _drop_steps(name, staging, locations))
 
 
 def next_edition(

@@ -72,7 +72,7 @@ def find_source(text: str, host: Host, locations: Locations, *, into: Locations 
         if not found.foreign and not found.everyones and (into or locations).data == locations.data:
             return _of_ours(found, base_of(found, host))
         place = found.prefix
-    if into is not None and into.scope is Scope.EVERYONE:
+    if (into or locations).scope is Scope.EVERYONE:
         check_not_of_others(place, host)
     return _foreign(Place(place), host)
 

@@ -24,6 +24,7 @@ __all__ = [
     "hidden_environment",
     "list_environments",
     "unreadable_environments",
+    "why_unreadable",
 ]
 
 
@@ -81,15 +82,19 @@ def list_environments(locations: Locations) -> tuple[Environment, ...]:
 
 def unreadable_environments(locations: Locations) -> dict[str, str]:
     """Return the names of environments whose own file cannot be read, with why."""
-    found = {}
-    for name in environment_names(locations):
-        try:
-            _read(name, locations)
-        except UshError as error:
-            found[name] = error.what
-        except OSError as error:
-            found[name] = told(error)
-    return found
+    why = {name: why_unreadable(name, locations) for name in environment_names(locations)}
+    return {name: one for name, one in why.items() if one}
+
+
+def why_unreadable(name: str, locations: Locations) -> str:
+    """Say why what an environment holds cannot be read; empty where it can, or where there is none of that name."""
+    try:
+        _read(name, locations)
+    except UshError as error:
+        return error.what
+    except OSError as error:
+        return told(error)
+    return ""
 
 
 def all_environments(host: Host, locations: Locations) -> tuple[Environment, ...]:

@@ -8,7 +8,7 @@ from unified_shell.core.errors import Refused, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text, typed
-from unified_shell.core.shells.everyone import check_for_everyone
+from unified_shell.core.shells.everyone import check_for_everyone, check_not_of_others
 
 from .adopted import ADOPTED, PROTECTED, is_protected, records_file
 from .changing import check_name
@@ -57,6 +57,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     contents = read_foreign(name, place)
     if locations.scope is Scope.EVERYONE:
         check_for_everyone(place)
+        check_not_of_others(place, host)
     step = PutRecord(
         path=records_file(locations), keys=(ADOPTED, name), before="", after=to_json_text(to_record_text(place))
     )

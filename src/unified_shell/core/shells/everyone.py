@@ -112,13 +112,18 @@ def check_for_everyone(directory: str) -> None:
 
 
 def check_not_of_others(place: str, host: Host) -> None:
-    """Raise Refused for a place that somebody else owns or anybody can write: what is there is not run with rights."""
-    facts = os.stat(place)
-    if facts.st_uid not in (0, host.user_id) or facts.st_mode & stat.S_IWOTH:
-        raise Refused(
-            f"{place} belongs to somebody else, or can be written by others; with your rights nothing of it is run",
-            next_step="let its owner copy it for themselves, or take a copy of it that is yours",
-        )
+    """Raise Refused for an environment or interpreter that somebody else owns or anybody can write: with rights, nothing
+    of it is run.
+    """
+    for one in (place, os.path.join(place, "bin"), os.path.realpath(os.path.join(place, "bin", "python"))):
+        if not os.path.exists(one):
+            continue
+        facts = os.stat(one)
+        if facts.st_uid not in (0, host.user_id) or facts.st_mode & stat.S_IWOTH:
+            raise Refused(
+                f"{one} belongs to somebody else, or can be written by others; with your rights nothing of it is run",
+                next_step="let its owner copy it for themselves, or take a copy of it that is yours",
+            )
 
 
 def _files(host: Host) -> list[tuple[Place, Dialect, list[tuple[Dialect, Mode]]]]:

@@ -40,9 +40,9 @@ class Arrivals:
         commands = [name for _, one in there for name in one.command_names]
         lines = [f"New commands:  {', '.join(commands)}"] if commands else []
         if commands:
-            lines.append(
-                f"Start one:     ush environment run {typed(self.before.name)} -- {typed(commands[0])} --help"
-            )
+            asked = [name for project, one in there if project in self._asked for name in one.command_names]
+            first = (asked or commands)[0]
+            lines.append(f"Start one:     ush environment run {typed(self.before.name)} -- {typed(first)} --help")
         for name, one in there:
             if name in self._asked and one.imports and canonicalize_name(one.imports[0]) != name:
                 lines.append(f"Import {name} as:  import {one.imports[0]}")
