@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from support.account import Account, visible_state
+from support.account import USH, Account, visible_state
 from support.sources import source
 from support.wheels import rewrite, wheel
 from unified_shell.core.indexes.server import make_server
@@ -300,3 +300,23 @@ def test_an_environment_is_shown_with_its_size_its_applications_and_its_drift(ac
     said = account.ush("environment", "show", "hive").out
     assert "mite-count 2.0 was put there by a ?[31mbeekeeper" in said
     assert "waggle-io 1.0 is not there any more" in said
+
+
+def test_a_disk_that_fills_in_the_middle_changes_nothing(account: Account, tmp_path: Path) -> None:
+    if account.run(["unshare", "-m", "true"]).code:
+        pytest.skip("no mount namespace here")
+    line = b"x = '" + b"ab" * 2000 + b"'\n"
+    wheel(tmp_path / "w", "bighive", files={f"bighive/cell{n}.py": line * 40 for n in range(40)})
+    wheel(tmp_path / "w", "small")
+    place = account.home / ".local"
+    place.mkdir()
+    script = (
+        f"mount -t tmpfs -o size=4m tmpfs '{place}'; ush() {{ '{USH}' \"$@\" --yes || echo \"code $?\"; }}\n"
+        f"ush index add own '{tmp_path}/w'; ush environment new hive; ush package get small -e hive\n"
+        f"ush package get bighive -e hive; ls '{account.data}/staging'; echo end of staging; '{USH}' verify hive\n"
+    )
+    done = account.run(["unshare", "-m", "bash", "-c", script])
+    assert "too small" in done.out, done.err
+    assert "no space left" in done.err
+    assert "code 4\nend of staging\n" in done.out, "nothing of it is left"
+    assert "all hold" in done.out

@@ -138,6 +138,12 @@ class Journal:
         ended = (EntryState.DONE.value, EntryState.PUT_BACK.value)
         return self._select("where undoable = 1 and state in (?, ?) order by number desc", ended)
 
+    def keeps_from_before(self, seconds: float) -> bool:
+        """Tell whether undo is kept for an entry that ended before a time (since 1970); no entry is read for that."""
+        query = "select 1 from entries where undoable = 1 and ended > 0 and ended < ? limit 1"
+        database = self._reading()
+        return database is not None and database.execute(query, (seconds,)).fetchone() is not None
+
     def find(self, number: int) -> Entry | None:
         """Return one entry, or None."""
         found = self._select("where number = ?", (number,))

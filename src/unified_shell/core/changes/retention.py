@@ -19,8 +19,11 @@ def trim(
     journal: Journal, locations: Locations, *, changes: int = KEEP_CHANGES, seconds: float = KEEP_SECONDS
 ) -> tuple[int, ...]:
     """Let go of what undo needs for changes older than both limits; returns their numbers."""
-    ended = journal.kept_for_undo()
     young = now_seconds() - seconds
+    # All that is kept may be much, where many changes were made within the days; nothing of it is to be let go of then.
+    if not journal.keeps_from_before(young):
+        return ()
+    ended = journal.kept_for_undo()
     old = [one for one in ended[changes:] if one.ended_seconds < young]
     if not old:
         return ()

@@ -55,6 +55,7 @@ def package_plan(
                 (*_download_lines(stock, room, locations), *_cached_lines(stock, brought))
                 or (PlanLine(kind=LineKind.NOTE, subject="all files are here; nothing is to be fetched"),)
             ),
+            *_disk_lines(room + _room(stock.fetched, brought), locations),
             *_licence_lines(new, solution, brought),
             *_command_lines(new, brought),
             *_import_lines(new, brought),
@@ -129,12 +130,18 @@ def _download_lines(stock: _Stock, room: int, locations: Locations) -> tuple[Pla
     said = "of unknown size" if stock.is_size_unknown and not size else shown_size(size)
     told = [f"about {shown_size(room)} on disk, free are {shown_size(free)}"] if room else []
     told += [f"about {_time(seconds)}"] if seconds >= 1 else []
-    lines = [
-        PlanLine(kind=LineKind.DOWNLOAD, subject=f"{_count(stock.to_fetch, 'file')}, {said}", detail="; ".join(told))
-    ]
-    if room > free:
-        lines.append(PlanLine(kind=LineKind.WARNING, subject="the disk is likely to be too small for that"))
-    return tuple(lines)
+    subject = f"{_count(stock.to_fetch, 'file')}, {said}"
+    return (PlanLine(kind=LineKind.DOWNLOAD, subject=subject, detail="; ".join(told)),)
+
+
+def _disk_lines(room: int, locations: Locations) -> tuple[PlanLine, ...]:
+    """Warn where all that is to be unpacked, fetched already or not, is more than the disk has."""
+    free = read_disk(locations.data).free_bytes
+    if room <= free:
+        return ()
+    subject = "the disk is likely to be too small for that"
+    detail = f"about {shown_size(room)} are needed, free are {shown_size(free)}"
+    return (PlanLine(kind=LineKind.WARNING, subject=subject, detail=detail),)
 
 
 def _time(seconds: float) -> str:
