@@ -13,6 +13,7 @@ from packaging.tags import Tag
 from packaging.utils import canonicalize_name
 from packaging.version import Version
 
+from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.errors import NoSolution
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
@@ -50,7 +51,9 @@ def run(
                         version=version,
                         index="apiary",
                         file=IndexFile(
-                            name="", address="", yanked="yes" if (question.project, version) in yanked else ""
+                            name=FileName(""),
+                            address="",
+                            yanked="yes" if (question.project, version) in yanked else "",
                         ),
                         present=(present or {}).get(question.project) == version,
                     )

@@ -16,6 +16,7 @@ from packaging.utils import canonicalize_name
 from packaging.version import Version
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
+from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
@@ -176,7 +177,9 @@ def test_names_of_the_standard_are_one_project(written: str) -> None:
     """The examples of the specification of names."""
     wheel = written.replace("-", "_")
     listing = Offers(HERE).listing(
-        canonicalize_name(written), [IndexFile(name=f"{wheel}-1.0-py3-none-any.whl", address="")], index="apiary"
+        canonicalize_name(written),
+        [IndexFile(name=FileName(f"{wheel}-1.0-py3-none-any.whl"), address="")],
+        index="apiary",
     )
     assert [str(one.project) for one in listing.candidates] == ["friendly-bard"]
 
@@ -226,7 +229,10 @@ def _admitted(specifier: str, versions: Iterable[str]) -> set[Version]:
     every = sorted(set(map(Version, versions)), reverse=True)
     candidates = tuple(
         Candidate(
-            project=canonicalize_name("hive"), version=str(one), index="apiary", file=IndexFile(name="", address="")
+            project=canonicalize_name("hive"),
+            version=str(one),
+            index="apiary",
+            file=IndexFile(name=FileName(""), address=""),
         )
         for one in every
     )
@@ -328,8 +334,8 @@ HTML_PAGE = """<!DOCTYPE html><html><head><base href="https://index.apiary.examp
 
 
 def test_pages_say_the_same_in_both_forms() -> None:
-    in_json = parse_json_page(JSON_PAGE.encode(), "https://index.apiary.example/simple/hive/")
-    in_html = parse_html_page(HTML_PAGE.format(a="a" * 64, b="b" * 64), "https://elsewhere.example/")
+    in_json = parse_json_page(JSON_PAGE.encode(), "https://index.apiary.example/simple/hive/").files
+    in_html = parse_html_page(HTML_PAGE.format(a="a" * 64, b="b" * 64), "https://elsewhere.example/").files
     for one, two in zip(in_json, in_html, strict=True):
         assert (one.requires_python, one.yanked) == (two.requires_python, two.yanked)
         assert bool(one.metadata_sha256) == bool(two.metadata_sha256)

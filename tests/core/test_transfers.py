@@ -24,7 +24,7 @@ from unified_shell.core.distributions.wheels import metadata_of_open_wheel
 from unified_shell.core.errors import HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.page_cache import keep_page, kept_page
-from unified_shell.core.indexes.pages import ACCEPT
+from unified_shell.core.indexes.pages import ACCEPT, Page
 from unified_shell.core.indexes.registered import Index
 from unified_shell.core.indexes.server import make_server
 from unified_shell.core.machine.host import read_host
@@ -226,7 +226,7 @@ def test_our_server_serves_wheels_and_nothing_else(fetcher: Fetcher, tmp_path: P
         page = fetcher.get(f"{address}/simple/Comb_Graph/", accept="text/html")
         from unified_shell.core.indexes.pages import parse_page
 
-        (in_html,) = parse_page(page.content, page.content_type, page.address)
+        (in_html,) = parse_page(page.content, page.content_type, page.address).files
         assert (in_html.name, in_html.sha256, in_html.address) == (in_json.name, in_json.sha256, in_json.address)
         assert (in_html.requires_python, in_html.metadata_sha256) == (
             in_json.requires_python,
@@ -491,7 +491,7 @@ def test_a_page_is_asked_for_again_only_with_conditions(served: tuple[str, Path]
 )
 def test_a_page_is_used_unasked_only_while_its_server_says_so(tmp_path: Path, said: str, *, fresh: bool) -> None:
     reply = Reply(status=200, content=b"", content_type="", address="", cache_control=said)
-    keep_page(str(tmp_path), "https://index.apiary.example/simple/hive/", reply, (), found=True)
+    keep_page(str(tmp_path), "https://index.apiary.example/simple/hive/", reply, Page(), found=True)
     kept = kept_page(str(tmp_path), "https://index.apiary.example/simple/hive/")
     assert kept is not None
     assert kept.is_fresh is fresh

@@ -37,15 +37,38 @@ def list_indexes(bench: Workbench, *, as_json: bool) -> None:
 @index.command()
 @click.argument("name")
 @click.argument("address")
+@click.option("--login", is_flag=True, help="Ask for user and password, and keep them in your keyring.")
 @change_options
 @pass_bench
-def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
+def add(bench: Workbench, name: str, address: str, *, login: bool, how: How) -> None:
     """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME."""
     from unified_shell.core.indexes.registered import INDEXES
 
+    if login and not how.only_plan:
+        _keep_login(bench, address)
     perform(
         bench, lambda: INDEXES.plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers), how
     )
+
+
+def _keep_login(bench: Workbench, address: str) -> None:
+    """Ask for user and password of a server, and keep them; at no terminal the password is read from the input."""
+    import sys
+    import urllib.parse
+
+    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.transfers.addresses import check_no_password, is_web_address, user_in_address
+    from unified_shell.core.transfers.keyring_credentials import keep_in_keyring
+
+    if not is_web_address(address):
+        raise WordsOff("--login is for the address of a server", next_step="ush index add NAME https://HOST/simple/")
+    check_no_password(address)
+    host_name = urllib.parse.urlsplit(address).hostname or ""
+    user = user_in_address(address)[0] or click.prompt(f"User at {host_name}", err=True)
+    hidden = sys.stdin.isatty()
+    password = click.prompt("Password", hide_input=True, err=True) if hidden else sys.stdin.readline().rstrip("\n")
+    keep_in_keyring(host_name, user, password)
+    bench.screen.say(f"The password of {user} at {host_name} is in your keyring.")
 
 
 @index.command()

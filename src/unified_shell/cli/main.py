@@ -9,9 +9,11 @@ import click
 
 from unified_shell import __version__
 from unified_shell.core.errors import CouldNot, UshError, WordsOff, told
-from unified_shell.core.machine.interrupts import note_interrupts
+from unified_shell.core.machine.interrupts import interrupting_signal, is_interrupted, note_interrupts
+from unified_shell.views.plain_text import plain_text
 
 from .beginnings import resolve_beginning
+from .streams import prepare_streams, trouble_of_output
 
 __all__ = ["main"]
 
@@ -83,7 +85,7 @@ def ush(ctx: click.Context, *, trace: bool) -> None:
     """
     from .workbench import Workbench
 
-    bench = Workbench(trace=trace)
+    bench = Workbench(trace=trace, done=ctx.obj if isinstance(ctx.obj, list) else [])
     ctx.obj = bench
     if ctx.invoked_subcommand is None:
         from .look import show_standing
@@ -93,36 +95,48 @@ def ush(ctx: click.Context, *, trace: bool) -> None:
 
 def main() -> None:
     """Run the command line and exit with its code."""
-    trace = "--trace" in sys.argv[1:3]
+    prepare_streams()
     note_interrupts()
+    # The changes of this call that stand, whatever comes after them.
+    done: list[int] = []
+    code = _run(done, trace="--trace" in sys.argv[1:3])
+    if (trouble := trouble_of_output()) and code in (0, 1):
+        click.echo(f"ush: the output could not be written: {trouble}", err=True)
+        code = 4
+    sys.stderr.flush()
+    if is_interrupted():
+        # Threads may wait for a server still; leaving by the usual way would wait for them.
+        os._exit(code)
+    sys.exit(code)
+
+
+def _run(done: list[int], *, trace: bool) -> int:
+    """Run the command line and return its code, errors turned into words."""
     try:
-        code = ush.main(prog_name="ush", standalone_mode=False)
-        _flush_output()
-        sys.exit(code if isinstance(code, int) else 0)
+        code = ush.main(prog_name="ush", standalone_mode=False, obj=done)
+        return code if isinstance(code, int) else 0
     except click.ClickException as error:
         _tell(_in_our_words(error), trace=trace)
-        sys.exit(2)
+        return 2
     except (click.Abort, KeyboardInterrupt):
-        click.echo("ush: interrupted; nothing was changed", err=True)
-        sys.exit(130)
+        numbers = ", ".join(map(str, done))
+        stands = f"change {numbers} stands   (undo: ush undo {done[-1]})" if done else "nothing was changed"
+        click.echo(f"ush: interrupted; {stands}", err=True)
+        # By the custom of shells; 130 is an interrupt from the keyboard.
+        return 128 + (interrupting_signal() or 2)
     except UshError as error:
         _tell(error, trace=trace)
-        sys.exit(error.exit_code)
+        return error.exit_code
     except OSError as error:
         # No fault of the program: a disk, a permission, a file that went away.
         _tell(CouldNot(told(error), next_step="ush look   (free disk, and where ush stores)"), trace=trace)
-        sys.exit(CouldNot.exit_code)
+        return CouldNot.exit_code
+    except MemoryError:
+        _tell(CouldNot("there is too little memory", next_step="end other programs, then try again"), trace=trace)
+        return CouldNot.exit_code
     except Exception as error:  # noqa: BLE001 - a fault of ours is told in words, its place kept in the log
         _tell_unforeseen(error, trace=trace)
-        sys.exit(4)
-
-
-def _flush_output() -> None:
-    """Write out what is left; where the reader has gone, let the interpreter's own flush at its end go nowhere."""
-    try:
-        sys.stdout.flush()
-    except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 4
 
 
 def _in_our_words(error: click.ClickException) -> UshError:
@@ -135,7 +149,7 @@ def _tell(error: UshError, *, trace: bool) -> None:
     lines = [f"ush: {error}"]
     if error.next_step:
         lines.append(f"Next: {error.next_step}")
-    click.echo("\n".join(lines).encode("utf-8", "replace").decode(), err=True)
+    click.echo(plain_text("\n".join(lines)), err=True)
     if trace:
         raise error
 
@@ -146,5 +160,5 @@ def _tell_unforeseen(error: Exception, *, trace: bool) -> None:
     from .log import write_log
 
     place = write_log(error)
-    click.echo(f"ush: this was not foreseen: {type(error).__name__}: {error}", err=True)
-    click.echo(f"Next: the same with --trace as first word; where it arose is in {place}", err=True)
+    click.echo(plain_text(f"ush: internal error: {type(error).__name__}: {error}"), err=True)
+    click.echo(plain_text(f"Next: run it again with --trace as the first word; the details are in {place}"), err=True)

@@ -154,8 +154,11 @@ def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) ->
 def _carry_through(bench: "Workbench", road: "Road", change: "Change", *, strict: bool) -> "Outcome":
     if not bench.screen.err.is_terminal:
         return road.perform(change, strict=strict)
-    with bench.screen.err.status(f"{change.plan.aim} …") as status:
-        bench.show_progress = lambda phase: status.update(f"{change.plan.aim}: {phase} …")
+    from rich.text import Text
+
+    # As a text: a name in brackets is no markup.
+    with bench.screen.err.status(Text(f"{change.plan.aim} …")) as status:
+        bench.show_progress = lambda phase: status.update(Text(f"{change.plan.aim}: {phase} …"))
         try:
             return road.perform(change, strict=strict)
         finally:

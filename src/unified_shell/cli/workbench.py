@@ -30,12 +30,13 @@ QUIET_SECONDS = 2.0
 
 @dataclass
 class Workbench:
-    """Made once for each call."""
+    """Made once for each call. `done` are the numbers of the changes that it made and that stand."""
 
     trace: bool = False
     offline: bool = False
     ties: "dict[NormalizedName, str]" = field(default_factory=dict)
     show_progress: Callable[[str], None] | None = None
+    done: list[int] = field(default_factory=list)
     _told: str = ""
     _began: float = field(default_factory=steady_seconds)
 
@@ -82,6 +83,7 @@ class Workbench:
             locations=self.locations_for(scope),
             journal=Journal(join(self.locations_for(scope).data, "journal.sqlite")),
             on_wait=lambda holder: self.screen.say(f"waiting for: {holder}"),
+            on_done=self.done.append,
         )
 
     def own_wiring(self, name: str) -> "OwnWiring":

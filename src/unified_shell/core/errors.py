@@ -7,6 +7,7 @@
     │   └── UndoRefused
     ├── CouldNot            exit 4: network, disk, permission, build; nothing was changed
     │   ├── TransferFailed
+    │   │   └── TransferStopped
     │   ├── HashDiffers
     │   ├── ArchiveBroken
     │   ├── WheelBroken
@@ -14,7 +15,8 @@
     │   ├── BuildFailed
     │   ├── NoSolution
     │   └── InterpreterUnusable
-    └── PutBack             exit 5: was changed and put back
+    ├── PutBack             exit 5: was changed and put back
+    └── Unfinished          exit 6: begun, neither finished nor put back; the next changing call does
 
 Programming mistakes are not in this tree; they end in a traceback in the log file.
 """
@@ -32,7 +34,9 @@ __all__ = [
     "PutBack",
     "Refused",
     "TransferFailed",
+    "TransferStopped",
     "UndoRefused",
+    "Unfinished",
     "UnknownName",
     "UshError",
     "WheelBroken",
@@ -94,6 +98,10 @@ class TransferFailed(CouldNot):
     """Bytes did not arrive."""
 
 
+class TransferStopped(TransferFailed):
+    """A transfer was ended by us: it passed a bound, and going on or trying again would pass it again."""
+
+
 class HashDiffers(CouldNot):
     """What arrived is not what was promised."""
 
@@ -126,6 +134,12 @@ class PutBack(UshError):
     """It was changed, found wanting, and put back."""
 
     exit_code = 5
+
+
+class Unfinished(UshError):
+    """A change was begun and could be neither finished nor put back; the next changing call finishes it."""
+
+    exit_code = 6
 
 
 def told(error: OSError) -> str:

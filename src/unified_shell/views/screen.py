@@ -3,6 +3,8 @@
 import sys
 from typing import TYPE_CHECKING, TextIO
 
+from .plain_text import plain_text
+
 if TYPE_CHECKING:
     from rich.console import Console
 
@@ -30,18 +32,18 @@ class Screen:
 
     def say(self, text: str) -> None:
         """Write a message, as it is."""
-        print(_printable(text), file=sys.stderr)
+        print(plain_text(text), file=sys.stderr)
 
     def result(self, text: str) -> None:
         """Write a result, as it is."""
-        print(_printable(text))
+        print(plain_text(text))
 
     def _console(self, stream: TextIO) -> "Console":
-        from rich.console import Console
+        from .console import PlainConsole
 
         if id(stream) not in self._consoles:
             terminal = stream.isatty()
-            self._consoles[id(stream)] = Console(
+            self._consoles[id(stream)] = PlainConsole(
                 file=stream,
                 no_color=self._no_color or not terminal,
                 highlight=False,
@@ -50,8 +52,3 @@ class Screen:
                 width=None if terminal else PLAIN_WIDTH,
             )
         return self._consoles[id(stream)]
-
-
-def _printable(text: str) -> str:
-    # A name that is not UTF-8 must not end the program when it is shown.
-    return text.encode("utf-8", "replace").decode("utf-8")

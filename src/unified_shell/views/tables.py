@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
+from .plain_text import plain_text
 from .screen import Screen
 
 if TYPE_CHECKING:
@@ -77,9 +78,9 @@ def _cells(row: Sequence[str]) -> list["Text"]:
 
     found = []
     for number, text in enumerate(row):
-        safe = text.encode("utf-8", "replace").decode("utf-8")
         style = state_style(text.strip()) if number == 0 else ""
-        found.append(Text("".join(c if c.isprintable() else "?" for c in safe), style=style))
+        # A cell is one line: a name with a line end in it must not look like two rows.
+        found.append(Text(plain_text(text).replace("\n", "\\n").replace("\t", "\\t"), style=style))
     return found
 
 

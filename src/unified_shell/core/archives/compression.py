@@ -9,6 +9,8 @@ from typing import IO, BinaryIO, cast
 
 from unified_shell.core.errors import ArchiveBroken
 
+from .decompressing import BittenStream
+
 __all__ = ["ArchiveKind", "kind_of_archive", "plain_stream", "unpacked_guess"]
 
 
@@ -34,8 +36,8 @@ MAGIC = (
 )
 TAR_MAGIC_AT = 257
 TAR_BLOCK_BYTES = 512
-# A block of Zstandard can stand for 32,768 times its size; so little is given to the library at once.
-RAW_BYTES = 8192
+# What unpacking may take: as much as the strongest usual settings need.
+MEMORY_BYTES = 1 << 27
 
 
 def kind_of_archive(path: str) -> ArchiveKind:
@@ -70,55 +72,22 @@ def _opened(path: str, kind: ArchiveKind, stack: contextlib.ExitStack) -> IO[byt
         import gzip
 
         return cast("BinaryIO", stack.enter_context(gzip.open(path)))
+    file = stack.enter_context(open(path, "rb"))  # noqa: SIM115 - the stack closes it
     if kind is ArchiveKind.XZ:
         import lzma
 
-        return stack.enter_context(lzma.open(path))
+        new = lambda: lzma.LZMADecompressor(memlimit=MEMORY_BYTES)  # noqa: E731 - one of three
+        return cast("BinaryIO", stack.enter_context(BittenStream(file, new, padding=b"\0")))
     if kind is ArchiveKind.BZIP2:
         import bz2
 
-        return stack.enter_context(bz2.open(path))
-    file = stack.enter_context(open(path, "rb"))  # noqa: SIM115 - the stack closes it
+        return cast("BinaryIO", stack.enter_context(BittenStream(file, bz2.BZ2Decompressor)))
     if kind is ArchiveKind.ZSTANDARD:
-        return cast("BinaryIO", stack.enter_context(_WholeFrames(file)))
-    return file
-
-
-class _WholeFrames(contextlib.AbstractContextManager["_WholeFrames"]):
-    """A Zstandard stream whose last frame must be whole: the library takes a cut one for the end."""
-
-    def __init__(self, file: BinaryIO) -> None:
         import zstandard
 
-        self._file = file
-        self._new = zstandard.ZstdDecompressor(max_window_size=1 << 31).decompressobj
-        self._frame, self._ready, self._begun = self._new(), b"", False
-
-    def __exit__(self, *_: object) -> None:
-        self._file.close()
-
-    def read(self, size: int = -1) -> bytes:
-        """Return up to `size` bytes, all for -1."""
-        while size < 0 or len(self._ready) < size:
-            raw = self._file.read(RAW_BYTES)
-            if not raw:
-                if self._begun:
-                    raise EOFError("the compressed stream ends too early")
-                break
-            self._ready += self._plain(raw)
-        size = len(self._ready) if size < 0 else size
-        given, self._ready = self._ready[:size], self._ready[size:]
-        return given
-
-    def _plain(self, raw: bytes) -> bytes:
-        out = b""
-        while raw:
-            self._begun = True
-            out += self._frame.decompress(raw)
-            if not self._frame.eof:
-                break
-            raw, self._frame, self._begun = self._frame.unused_data, self._new(), False
-        return out
+        library = zstandard.ZstdDecompressor(max_window_size=MEMORY_BYTES)
+        return cast("BinaryIO", stack.enter_context(BittenStream(file, library.decompressobj)))
+    return file
 
 
 def _is_old_tar(head: bytes) -> bool:

@@ -7,7 +7,7 @@ Source of the format: POSIX.1-2001 pax, and the two zero blocks that end an arch
 import itertools
 import os
 import tarfile
-from typing import IO, cast
+from typing import IO, Self, cast
 
 from unified_shell.core.errors import ArchiveBroken
 
@@ -21,13 +21,33 @@ DEFAULT_LIMITS = Limits()
 # Source archives of mostly equal lines come to 25; the limits' ratio is for zip, whose members stand alone.
 STRONG = {ArchiveKind.XZ: 4, ArchiveKind.BZIP2: 4, ArchiveKind.ZSTANDARD: 4}
 END_BYTES = 1024
+EXTENDED = (
+    *(tarfile.XHDTYPE, tarfile.XGLTYPE, tarfile.SOLARIS_XHDTYPE),
+    *(tarfile.GNUTYPE_LONGNAME, tarfile.GNUTYPE_LONGLINK),
+)
+MOST_EXTENDED_BYTES = 1_000_000
+# Headers that are altered bring the library to all of these; it reads one header from within another.
+DAMAGED = (tarfile.TarError, ValueError, OverflowError, RecursionError, LookupError, AttributeError, TypeError)
+
+
+class _BoundedInfo(tarfile.TarInfo):
+    """A member's header; one that goes on in more than any honest name needs is refused before it is read."""
+
+    @classmethod
+    def frombuf(cls, buf: bytes | bytearray, encoding: str, errors: str) -> Self:
+        """Return the header in a block."""
+        info = super().frombuf(buf, encoding, errors)
+        if info.type in EXTENDED and info.size > MOST_EXTENDED_BYTES:
+            raise tarfile.ReadError(f"a header of {info.size} bytes")
+        return info
 
 
 class _Watched:
-    """A stream that knows how far it was read, and where its last byte is that is not zero."""
+    """A stream that knows how far it was read, and where its last byte is that is not zero; it ends at a limit."""
 
-    def __init__(self, stream: IO[bytes]) -> None:
+    def __init__(self, stream: IO[bytes], limit_bytes: int, archive: str) -> None:
         self._stream = stream
+        self._limit_bytes, self._archive = limit_bytes, archive
         self.position = 0
         self.last_content = 0
 
@@ -37,6 +57,11 @@ class _Watched:
         if content := len(chunk.rstrip(b"\0")):
             self.last_content = self.position + content
         self.position += len(chunk)
+        if self.position > self._limit_bytes:
+            raise ArchiveBroken(
+                "the archive unpacks to far more than its size allows; it may be made to fill the disk",
+                where=self._archive,
+            )
         return chunk
 
 
@@ -49,12 +74,12 @@ def unpack_tar(
     relative links that stay inside; times are kept, owners are not. Raises ArchiveBroken as `unpack_zip` does,
     and for an archive that ends before its end marker.
     """
-    allowed = limits.allowed_bytes(os.path.getsize(archive)) * STRONG.get(kind, 1)
+    allowed = _allowed_bytes(archive, kind, limits)
     made: list[Unpacked] = []
     try:
         with plain_stream(archive, kind) as stream, Tree(folder, archive, allowed) as tree:
-            watched = _Watched(stream)
-            with tarfile.open(fileobj=cast("IO[bytes]", watched), mode="r|", errorlevel=2) as opened:
+            watched = _Watched(stream, allowed, archive)
+            with _opened(watched) as opened:
                 for number, info in enumerate(opened):
                     if number >= limits.members:
                         raise ArchiveBroken(f"the archive has more than {limits.members} members", where=archive)
@@ -62,17 +87,27 @@ def unpack_tar(
                 end = opened.offset
             _check_end(watched, end, archive)
             tree.make_links()
-    except (tarfile.TarError, ValueError, OverflowError) as error:
+    except DAMAGED as error:
         raise ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again") from error
     return tuple(made)
+
+
+def _opened(watched: _Watched) -> tarfile.TarFile:
+    return tarfile.open(fileobj=cast("IO[bytes]", watched), mode="r|", errorlevel=2, tarinfo=_BoundedInfo)
+
+
+def _allowed_bytes(archive: str, kind: ArchiveKind, limits: Limits) -> int:
+    return limits.allowed_bytes(os.path.getsize(archive)) * STRONG.get(kind, 1)
 
 
 def names_in_tar(archive: str, kind: ArchiveKind, most: int) -> tuple[str, ...]:
     """Return the first names; raises ArchiveBroken where the archive cannot be read."""
     try:
-        with plain_stream(archive, kind) as stream, tarfile.open(fileobj=stream, mode="r|") as opened:
-            return tuple(info.name for info in itertools.islice(opened, most))
-    except (tarfile.TarError, ValueError) as error:
+        with plain_stream(archive, kind) as stream:
+            watched = _Watched(stream, _allowed_bytes(archive, kind, DEFAULT_LIMITS), archive)
+            with _opened(watched) as opened:
+                return tuple(info.name for info in itertools.islice(opened, most))
+    except DAMAGED as error:
         raise ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again") from error
 
 

@@ -1,7 +1,10 @@
 """Zip archives: checked as a whole before anything is made, then unpacked into a new folder."""
 
+import errno
+import lzma
 import os
 import stat
+import struct
 import zipfile
 import zlib
 
@@ -10,10 +13,15 @@ from unified_shell.core.errors import ArchiveBroken
 from .members import Limits, member_parts
 from .tree import Tree, Unpacked
 
-__all__ = ["names_in_zip", "unpack_zip"]
+__all__ = ["DAMAGED", "names_in_zip", "unpack_zip"]
 
 DEFAULT_LIMITS = Limits()
 LINK_LIMIT_BYTES = 4096
+# What the library raises for zips that are damaged, each found by altering good ones.
+DAMAGED = (
+    *(zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, RuntimeError, ValueError),
+    *(struct.error, OverflowError, LookupError, MemoryError),
+)
 Member = tuple[zipfile.ZipInfo, tuple[str, ...]]
 
 
@@ -32,8 +40,17 @@ def unpack_zip(
             members = _checked(opened, archive, limits, links=links)
             with Tree(folder, archive, limits.allowed_bytes(os.path.getsize(archive))) as tree:
                 return _unpack(opened, members, tree)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
-        raise ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again") from error
+    except DAMAGED as error:
+        raise _damaged(error, archive) from error
+    except OSError as error:
+        # An altered zip leads to places before its beginning; any other trouble is the disk's.
+        if error.errno != errno.EINVAL:
+            raise
+        raise _damaged(error, archive) from error
+
+
+def _damaged(error: Exception, archive: str) -> ArchiveBroken:
+    return ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again")
 
 
 def names_in_zip(archive: str, most: int) -> tuple[str, ...]:
@@ -41,8 +58,8 @@ def names_in_zip(archive: str, most: int) -> tuple[str, ...]:
     try:
         with zipfile.ZipFile(archive) as opened:
             return tuple(opened.namelist()[:most])
-    except (zipfile.BadZipFile, ValueError) as error:
-        raise ArchiveBroken(f"the archive is damaged: {error}", where=archive, next_step="fetch it again") from error
+    except (*DAMAGED, OSError) as error:
+        raise _damaged(error, archive) from error
 
 
 def _checked(opened: zipfile.ZipFile, archive: str, limits: Limits, *, links: bool) -> list[Member]:

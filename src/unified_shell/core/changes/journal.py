@@ -6,6 +6,7 @@ networks, where that is not safe. Losing the file loses history and nothing else
 
 import contextlib
 import os
+import re
 import sqlite3
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -13,18 +14,19 @@ from enum import Enum
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text, typed
+from unified_shell.core.machine.presence import Worker
 
 from .steps import Step, decode_step, encode_step
 
 __all__ = ["Entry", "EntryState", "Journal"]
 
-VERSION = 1
+VERSION = 2
 SCHEMA = """
 create table if not exists entries (
   number integer primary key autoincrement, words text not null, aim text not null, state text not null,
   began real not null, ended real, process integer not null, process_began real not null,
   staging text not null, objects text not null, relies_on text not null, undoes integer not null,
-  note text not null default '', undoable integer not null default 1
+  note text not null default '', undoable integer not null default 1, machine text not null default ''
 );
 create table if not exists steps (
   entry integer not null, number integer not null, body text not null, primary key (entry, number)
@@ -33,6 +35,11 @@ create index if not exists entries_by_state on entries (state);
 create index if not exists entries_by_undoes on entries (undoes);
 create index if not exists entries_by_undoable on entries (undoable);
 """
+
+
+FROM_1 = "alter table entries add column machine text not null default '';"
+# An address with a password, as an earlier version wrote it down.
+PASSWORD = re.compile(r"(https?://[^\s/@\":]*):[^\s/@\"]*@")
 
 
 class EntryState(Enum):
@@ -60,8 +67,7 @@ class Entry:
     state: EntryState
     began_seconds: float
     ended_seconds: float
-    process: int
-    process_began_seconds: float
+    worker: Worker
     staging: Place
     objects: tuple[str, ...]
     relies_on: tuple[str, ...]
@@ -82,17 +88,18 @@ class Journal:
         with self._writing() as database:
             cursor = database.execute(
                 "insert into entries (words, aim, state, began, process, process_began, staging, objects,"
-                " relies_on, undoes) values (?, ?, ?, ?, ?, ?, ?, '[]', ?, ?)",
+                " relies_on, undoes, machine) values (?, ?, ?, ?, ?, ?, ?, '[]', ?, ?, ?)",
                 (
                     to_json_text(entry.words),
                     to_json_text(entry.aim),
                     EntryState.PREPARING.value,
                     entry.began_seconds,
-                    entry.process,
-                    entry.process_began_seconds,
+                    entry.worker.process,
+                    entry.worker.began_seconds,
                     to_json_text(entry.staging),
                     to_json_text(entry.relies_on),
                     entry.undoes,
+                    entry.worker.machine,
                 ),
             )
             return int(cursor.lastrowid or 0)
@@ -141,8 +148,7 @@ class Journal:
     def keeps_from_before(self, seconds: float) -> bool:
         """Tell whether undo is kept for an entry that ended before a time (since 1970); no entry is read for that."""
         query = "select 1 from entries where undoable = 1 and ended > 0 and ended < ? limit 1"
-        database = self._reading()
-        return database is not None and database.execute(query, (seconds,)).fetchone() is not None
+        return bool(self._rows(query, (seconds,)))
 
     def find(self, number: int) -> Entry | None:
         """Return one entry, or None."""
@@ -155,10 +161,11 @@ class Journal:
 
     def steps(self, number: int) -> tuple[Step, ...]:
         """Return an entry's steps in order."""
-        if (database := self._reading()) is None:
-            return ()
-        rows = database.execute("select body from steps where entry = ? order by number", (number,))
-        return tuple(decode_step(row[0]) for row in rows)
+        rows = self._rows("select body from steps where entry = ? order by number", (number,))
+        try:
+            return tuple(decode_step(row[0]) for row in rows)
+        except ValueError as error:
+            raise CouldNot(f"the steps of change {number} cannot be read: {error}", where=self.path) from error
 
     def close(self) -> None:
         """Close the file."""
@@ -167,9 +174,26 @@ class Journal:
             self._open = None
 
     def _select(self, rest: str, values: Sequence[object]) -> tuple[Entry, ...]:
+        rows = self._rows(f"select * from entries {rest}", values)
+        try:
+            return tuple(_entry(row) for row in rows)
+        except ValueError as error:
+            raise CouldNot(
+                f"the journal holds an entry that this version cannot read: {error}",
+                where=self.path,
+                next_step="update ush to the version that wrote it",
+            ) from error
+
+    def _rows(self, query: str, values: Sequence[object]) -> list[sqlite3.Row]:
+        """Return what a question to the file brings; raises CouldNot where it cannot be read."""
         if (database := self._reading()) is None:
-            return ()
-        return tuple(_entry(row) for row in database.execute(f"select * from entries {rest}", values))
+            return []
+        try:
+            return database.execute(query, values).fetchall()
+        except sqlite3.Error as error:
+            raise CouldNot(
+                f"the journal cannot be read: {error}", where=self.path, next_step=self._way_out(error)
+            ) from error
 
     def _reading(self) -> sqlite3.Connection | None:
         if self._open is None and not os.path.exists(self.path):
@@ -227,6 +251,30 @@ class Journal:
             raise CouldNot("the journal was written by a newer version of ush", where=self.path)
         if version == 0:
             database.executescript(f"begin immediate; {SCHEMA} pragma user_version = {VERSION}; commit;")
+        if version == 1:
+            database.executescript(f"begin immediate; {FROM_1} pragma user_version = {VERSION}; commit;")
+            _without_passwords(database)
+
+
+def _without_passwords(database: sqlite3.Connection) -> None:
+    """Take passwords out of what an earlier version wrote; such a change cannot be undone byte for byte any more."""
+    database.execute("begin immediate")
+    for entry, number, body in database.execute(
+        "select entry, number, body from steps where body like '%@%'"
+    ).fetchall():
+        database.execute(
+            "update steps set body = ? where entry = ? and number = ?", (PASSWORD.sub(r"\1@", body), entry, number)
+        )
+    for number, words, aim in database.execute(
+        "select number, words, aim from entries where words like '%@%'"
+    ).fetchall():
+        database.execute(
+            "update entries set words = ?, aim = ? where number = ?",
+            (PASSWORD.sub(r"\1@", words), PASSWORD.sub(r"\1@", aim), number),
+        )
+    database.execute("commit")
+    # What was overwritten must not stay in the free pages.
+    database.execute("vacuum")
 
 
 def _entry(row: sqlite3.Row) -> Entry:
@@ -244,8 +292,7 @@ def _entry(row: sqlite3.Row) -> Entry:
         state=EntryState(row["state"]),
         began_seconds=row["began"],
         ended_seconds=row["ended"] or 0.0,
-        process=row["process"],
-        process_began_seconds=row["process_began"],
+        worker=Worker(process=row["process"], began_seconds=row["process_began"], machine=row["machine"]),
         staging=Place(text("staging")),
         objects=texts("objects"),
         relies_on=texts("relies_on"),

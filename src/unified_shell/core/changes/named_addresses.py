@@ -1,7 +1,6 @@
 """Addresses that a person named, in their order, in the configuration file: of indexes, and of catalogs."""
 
 import os
-import urllib.parse
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -10,7 +9,13 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, to_json_text, typed
-from unified_shell.core.transfers.addresses import address_of_folder, is_web_address, place_of_address, shown_address
+from unified_shell.core.transfers.addresses import (
+    address_of_folder,
+    check_no_password,
+    is_web_address,
+    place_of_address,
+    shown_address,
+)
 
 from .plan import Change, LineKind, Plan, PlanLine
 from .records import read_records
@@ -118,9 +123,10 @@ def _check_name(book: AddressBook, name: str) -> None:
 
 
 def _full_address(book: AddressBook, address: str, host: Host) -> str:
+    if not address:
+        raise WordsOff("the address is empty", next_step=f"ush {book.kind} add NAME {book.example}")
     if is_web_address(address):
-        if not urllib.parse.urlsplit(address).hostname:
-            raise WordsOff(f"{address!r} names no host")
+        check_no_password(address)
         return address if address.endswith("/") else address + "/"
     text = place_of_address(address) or join(host.working_directory, address)
     if not os.path.isdir(text):

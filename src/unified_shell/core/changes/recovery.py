@@ -6,11 +6,11 @@ import os
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.places import join
-from unified_shell.core.machine.processes import process_lives
+from unified_shell.core.machine.presence import is_at_work
 
 from .journal import Entry, EntryState
 from .locks import scope_lock
-from .road import Road, carry_out, put_back
+from .road import Road, carry_out, is_of_here, presence_lock, put_back
 
 __all__ = ["settle"]
 
@@ -20,7 +20,7 @@ def settle(road: Road) -> tuple[str, ...]:
 
     Called at the beginning of each changing command, before it looks and plans.
     """
-    left = [entry for entry in road.journal.unfinished() if _is_left(entry)]
+    left = [entry for entry in road.journal.unfinished() if _is_left(entry, road)]
     if not left:
         _sweep_strays(road)
         return ()
@@ -42,8 +42,10 @@ def _sweep_strays(road: Road) -> None:
                 remove_tree(join(top, name))
 
 
-def _is_left(entry: Entry) -> bool:
-    return entry.process != os.getpid() and not process_lives(entry.process, entry.process_began_seconds)
+def _is_left(entry: Entry, road: Road) -> bool:
+    """Tell whether nobody works on a change any more; one of another home, of which this is a copy, is not ours."""
+    lock = presence_lock(road.locations, entry.staging)
+    return is_of_here(entry, road) and not is_at_work(entry.worker, lock)
 
 
 def _settle_one(road: Road, entry: Entry) -> str:
@@ -62,6 +64,7 @@ def _settle_one(road: Road, entry: Entry) -> str:
                 carry_out(number, step)
             journal.set_state(number, EntryState.DONE, ended=now_seconds(), note="finished after an interruption")
             said += "; it is finished now, but was not verified"
-    with contextlib.suppress(OSError):
-        remove_tree(entry.staging)
+    for place in (entry.staging, presence_lock(road.locations, entry.staging)):
+        with contextlib.suppress(OSError):
+            remove_tree(place)
     return said

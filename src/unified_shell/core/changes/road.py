@@ -11,14 +11,14 @@ import sys
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.errors import CouldNot, PutBack, UshError, told
+from unified_shell.core.errors import CouldNot, PutBack, Unfinished, UshError, told
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
-from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.locations import Locations, Scope, private_folders
 from unified_shell.core.machine.modes import public_files
-from unified_shell.core.machine.places import Place, join
-from unified_shell.core.machine.processes import process_began
+from unified_shell.core.machine.places import Place, inside, join
+from unified_shell.core.machine.presence import present, this_worker
 
 from .journal import Entry, EntryState, Journal
 from .locks import scope_lock
@@ -26,24 +26,28 @@ from .plan import Change, Outcome, Plan
 from .retention import trim
 from .steps import Step, StepState, kind_of
 
-__all__ = ["PlanMoved", "Road", "retired_place"]
+__all__ = ["PlanMoved", "Road", "is_of_here", "presence_lock", "retired_place"]
+
+# What is noted of a change that was given up before anything of it could be seen.
+GIVEN_UP = {"PlanMoved": "planned anew: another change came first", "KeyboardInterrupt": "interrupted"}
 
 
 class PlanMoved(Exception):
     """Something that the plan was made from has changed meanwhile."""
 
 
-def _no_word(text: str) -> None:
+def _no_word(_what: object) -> None:
     """Say nothing."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Road:
-    """The road of one scope. `on_wait` is told for whom a change waits."""
+    """The road of one scope. `on_wait` is told for whom a change waits, `on_done` the number of one that stands."""
 
     locations: Locations
     journal: Journal
     on_wait: Callable[[str], None] = _no_word
+    on_done: Callable[[int], None] = _no_word
 
     def perform(self, change: Change, *, strict: bool = False) -> Outcome:
         """Carry a change through.
@@ -55,7 +59,13 @@ class Road:
             return self._perform(change, strict=strict)
 
     def _perform(self, change: Change, *, strict: bool) -> Outcome:
-        number, staging = self._begin(change.plan)
+        name = f"{os.getpid()}-{os.urandom(6).hex()}"
+        private_folders(self.locations)
+        with _present(presence_lock(self.locations, join(self.locations.staging, name))):
+            return self._perform_as(name, change, strict=strict)
+
+    def _perform_as(self, name: str, change: Change, *, strict: bool) -> Outcome:
+        number, staging = self._begin(name, change.plan)
         try:
             with _io_faults("it could not be prepared"):
                 steps = change.prepare(staging)
@@ -74,9 +84,8 @@ class Road:
             trim(self.journal, self.locations)
         return Outcome(number=number, findings=findings)
 
-    def _begin(self, plan: Plan) -> tuple[int, Place]:
+    def _begin(self, name: str, plan: Plan) -> tuple[int, Place]:
         with _io_faults("the change could not begin"):
-            name = f"{os.getpid()}-{os.urandom(6).hex()}"
             staging = join(self.locations.staging, name)
             entry = Entry(
                 number=0,
@@ -85,8 +94,7 @@ class Road:
                 state=EntryState.PREPARING,
                 began_seconds=now_seconds(),
                 ended_seconds=0.0,
-                process=os.getpid(),
-                process_began_seconds=process_began(),
+                worker=this_worker(),
                 staging=staging,
                 objects=(),
                 relies_on=plan.relies_on,
@@ -112,24 +120,35 @@ class Road:
             if wrong:
                 raise _put_back_for(wrong[0])
             self.journal.set_state(number, EntryState.DONE, ended=now_seconds())
+            self.on_done(number)
         except BaseException as error:
-            self._put_back(number, steps)
+            self._put_back(number, steps, error)
             if isinstance(error, OSError):
                 raise CouldNot(f"{told(error)}; all was put back") from error
             raise
         return findings
 
-    def _put_back(self, number: int, steps: Sequence[Step]) -> None:
-        self.journal.set_state(number, EntryState.PUTTING_BACK)
-        put_back(number, steps, self.locations)
-        self.journal.set_state(number, EntryState.PUT_BACK, ended=now_seconds())
+    def _put_back(self, number: int, steps: Sequence[Step], because: BaseException) -> None:
+        try:
+            self.journal.set_state(number, EntryState.PUTTING_BACK)
+            put_back(number, steps, self.locations)
+            self.journal.set_state(number, EntryState.PUT_BACK, ended=now_seconds())
+        except (OSError, CouldNot) as error:
+            why = told(because) if isinstance(because, OSError) else str(because)
+            raise Unfinished(
+                f"change {number} is unfinished: {why or type(because).__name__}, and it could not be put back",
+                where=told(error) if isinstance(error, OSError) else str(error),
+                next_step="ush look   (free disk, and where ush stores); the next change then finishes this one",
+            ) from error
 
     def _give_up(self, number: int, staging: Place, error: BaseException) -> None:
         self._sweep(staging)
-        entry = self.journal.find(number)
-        if entry is not None and entry.state is EntryState.PREPARING:
-            note = error.what if isinstance(error, UshError) else type(error).__name__
-            self.journal.set_state(number, EntryState.ABANDONED, ended=now_seconds(), note=note)
+        # Where the journal cannot be written either, the next changing call finds the entry and gives it up.
+        with contextlib.suppress(CouldNot):
+            entry = self.journal.find(number)
+            if entry is not None and entry.state is EntryState.PREPARING:
+                note = error.what if isinstance(error, UshError) else GIVEN_UP.get(type(error).__name__, "")
+                self.journal.set_state(number, EntryState.ABANDONED, ended=now_seconds(), note=note)
 
     def _sweep(self, staging: Place) -> None:
         with contextlib.suppress(OSError):
@@ -161,6 +180,24 @@ def _put_back_for(finding: Finding) -> PutBack:
 def retired_place(locations: Locations, number: int, at: int) -> Place:
     """Return where the tree of a step goes when it is taken back."""
     return join(locations.data, "retired", f"{number}-{at}")
+
+
+def is_of_here(entry: Entry, road: Road) -> bool:
+    """Tell whether a change was made where its journal is now: the paths of one from elsewhere lead there."""
+    return inside(entry.staging, road.locations.staging)
+
+
+def presence_lock(locations: Locations, staging: str) -> Place:
+    """Return the file that whoever prepares in a staging folder holds locked."""
+    return join(locations.data, "locks", f"change-{os.path.basename(staging)}.lock")
+
+
+@contextlib.contextmanager
+def _present(lock: str) -> Iterator[None]:
+    with contextlib.ExitStack() as stack:
+        with _io_faults("the change could not begin"):
+            stack.enter_context(present(lock))
+        yield
 
 
 @contextlib.contextmanager

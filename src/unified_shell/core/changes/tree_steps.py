@@ -112,8 +112,12 @@ class FlipLink:
             beside = os.path.join(folder, f".{os.path.basename(self.link)}.new")
             with contextlib.suppress(FileNotFoundError):
                 os.unlink(beside)
-            os.symlink(self.after, beside)
-            os.rename(beside, self.link)
+            try:
+                os.symlink(self.after, beside)
+                os.rename(beside, self.link)
+            finally:
+                with contextlib.suppress(OSError):
+                    os.unlink(beside)
         sync_directory(folder)
 
     def inverse(self, retire_to: Place) -> "FlipLink":  # noqa: ARG002 - a link retires nothing

@@ -9,7 +9,7 @@ from unified_shell.core.machine.places import shown
 
 from .journal import Entry, EntryState
 from .plan import Change, LineKind, Plan, PlanLine
-from .road import Road, retired_place
+from .road import Road, is_of_here, retired_place
 from .steps import (
     DropBlock,
     DropRecord,
@@ -134,6 +134,13 @@ def _chosen(road: Road, number: int | None) -> Entry:
     if entry is None:
         what = "there is no change to take back" if number is None else f"there is no change {number}"
         raise WordsOff(what, next_step="ush journal")
+    if not is_of_here(entry, road):
+        raise UndoRefused(
+            f"change {entry.number} was made by the ush of another place, of which this is a copy: undoing it would"
+            f" change the files there",
+            where=os.path.dirname(entry.staging),
+            next_step="ush journal",
+        )
     if not is_standing(road, entry):
         raise WordsOff(f"change {entry.number} is not in force: {entry.words}", next_step="ush journal")
     if not entry.undoable:

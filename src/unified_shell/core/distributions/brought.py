@@ -2,11 +2,11 @@
 
 import math
 import zipfile
-import zlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import IO
 
+from unified_shell.core.archives.zip_archives import DAMAGED
 from unified_shell.core.errors import ArchiveBroken
 
 from .entry_points import parse_entry_points
@@ -88,5 +88,5 @@ def brought_by_open_wheel(file: IO[bytes], project: str, where: str) -> Brought:
 
             members = [(one.filename, one.file_size) for one in opened.infolist() if not one.is_dir()]
             return brought_by(project, where, members, read)
-    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, ValueError) as error:
+    except DAMAGED as error:
         raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error

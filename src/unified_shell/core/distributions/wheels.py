@@ -8,7 +8,6 @@ import hashlib
 import os
 import re
 import zipfile
-import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import IO
@@ -18,7 +17,7 @@ from packaging.utils import InvalidWheelFilename, NormalizedName, canonicalize_n
 from packaging.version import Version
 
 from unified_shell.core.archives.tree import Unpacked
-from unified_shell.core.archives.zip_archives import unpack_zip
+from unified_shell.core.archives.zip_archives import DAMAGED, unpack_zip
 from unified_shell.core.errors import ArchiveBroken, WheelBroken
 from unified_shell.core.store.contents import Content, StoredFile
 
@@ -26,6 +25,7 @@ from .metadata import Metadata, parse_metadata
 from .record import hash_text, parse_record
 
 __all__ = [
+    "METADATA_LIMIT_BYTES",
     "WheelName",
     "WheelParts",
     "find_info_folder",
@@ -112,7 +112,7 @@ def metadata_of_open_wheel(file: IO[bytes], project: str, where: str) -> bytes:
                 return member.read(METADATA_LIMIT_BYTES)
     except KeyError as error:
         raise WheelBroken("it has no METADATA", where=where) from error
-    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, ValueError) as error:
+    except DAMAGED as error:
         raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error
 
 

@@ -29,6 +29,7 @@ from .filling import FetchWheel, Ready, fill_store
 from .installer_names import installer_commands
 from .known import Environment, check_changeable, environment_names
 from .layout import edition_number, edition_place, link_place, link_target
+from .source_builds import built_name
 
 __all__ = [
     "base_of",
@@ -222,7 +223,7 @@ def _built(source: Distribution, fetch: FetchWheel, paths: dict[str, str]) -> Di
     wheel = fetch(source)
     found = replace(
         source,
-        wheel=os.path.basename(wheel),
+        wheel=built_name(wheel),
         sha256=digest_of_file(wheel),
         source=source.wheel,
         source_sha256=source.sha256,

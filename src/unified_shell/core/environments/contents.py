@@ -7,8 +7,10 @@ import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.digests import NO_SHA256, Sha256, parse_sha256
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.places import (
     Place,
@@ -39,13 +41,13 @@ class Distribution:
 
     name: NormalizedName
     version: str
-    sha256: str
-    wheel: str
+    sha256: Sha256
+    wheel: FileName
     index: str
     requested: str = ""
     address: str = ""
     source: str = ""
-    source_sha256: str = ""
+    source_sha256: Sha256 = NO_SHA256
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -169,13 +171,13 @@ def _contents(read: Mapping[str, object]) -> Contents:
             Distribution(
                 name=NormalizedName(str(row["name"])),
                 version=str(row["version"]),
-                sha256=str(row["sha256"]),
-                wheel=str(row["wheel"]),
+                sha256=_sha256(str(row["sha256"])),
+                wheel=_file_name(str(row["wheel"])),
                 index=str(row["index"]),
                 requested=str(row["requested"]),
                 address=str(row.get("address", "")),
                 source=str(row.get("source", "")),
-                source_sha256=str(row.get("source-sha256", "")),
+                source_sha256=_sha256(str(row.get("source-sha256", ""))),
             )
             for row in rows
         ),
@@ -184,3 +186,18 @@ def _contents(read: Mapping[str, object]) -> Contents:
 
 def _texts(value: object) -> tuple[str, ...]:
     return tuple(map(str, value)) if isinstance(value, list) else ()
+
+
+def _sha256(text: str) -> Sha256:
+    found = parse_sha256(text) if text else NO_SHA256
+    if found is None:
+        raise ValueError(f"{text[:80]!r} is not a SHA-256")
+    return found
+
+
+def _file_name(text: str) -> FileName:
+    # An earlier version wrote ", copied" where it is ".copied" now.
+    found = parse_file_name(text.replace(", copied", ".copied")) if text else FileName("")
+    if found is None:
+        raise ValueError(f"{text[:80]!r} is not a file's name")
+    return found

@@ -17,9 +17,10 @@ from unified_shell.core.errors import InterpreterUnusable, UshError, WordsOff
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.disks import shown_size
-from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.durable import exchange_file, read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.place_texts import with_place_replaced
 from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.shells.everyone import check_not_of_others
 from unified_shell.core.store.contents import Store
@@ -256,9 +257,8 @@ def _carry(source: str, target: str, old: str, new: str) -> None:
         return
     with open(target, "rb") as file:
         content = file.read()
-    if os.fsencode(old) in content and b"\0" not in content:
-        with open(target, "wb") as file:
-            file.write(content.replace(os.fsencode(old), os.fsencode(new)))
+    if b"\0" not in content and (fresh := with_place_replaced(content, old, new)) != content:
+        exchange_file(target, fresh)
 
 
 def _plan(source: Source, name: str, facts: InterpreterFacts, host: Host, locations: Locations) -> Plan:

@@ -7,8 +7,10 @@ import uuid
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.direct_urls import address_told
+from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
 from unified_shell.core.errors import UshError, WordsOff
+from unified_shell.core.machine.digests import NO_SHA256
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.places import Place, join
 
@@ -46,14 +48,14 @@ def foreign_distributions(site: str) -> tuple[Distribution, ...]:
     return tuple(_distribution(site, folder, one, needed) for folder, one in read.items())
 
 
-def _distribution(site: str, folder: str, known: Metadata, needed: set[NormalizedName]) -> Distribution:
+def _distribution(site: str, folder: FileName, known: Metadata, needed: set[NormalizedName]) -> Distribution:
     installer = read_file(join(site, folder, "INSTALLER"))
     direct = read_file(join(site, folder, "direct_url.json"))
     asked = os.path.exists(join(site, folder, "REQUESTED")) or known.name not in needed
     return Distribution(
         name=known.name,
         version=known.version,
-        sha256="",
+        sha256=NO_SHA256,
         wheel=folder,
         index=f"put there by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
         requested=known.name if asked else "",
@@ -61,8 +63,10 @@ def _distribution(site: str, folder: str, known: Metadata, needed: set[Normalize
     )
 
 
-def _info_folders(site: str) -> list[str]:
-    return sorted(one for one in os.listdir(site) if one.endswith(".dist-info")) if os.path.isdir(site) else []
+def _info_folders(site: str) -> list[FileName]:
+    names = os.listdir(site) if os.path.isdir(site) else ()
+    checked = (parse_file_name(one) for one in names if one.endswith(".dist-info"))
+    return sorted(one for one in checked if one is not None)
 
 
 def _read_metadata(site: str, folder: str) -> Metadata | None:

@@ -13,10 +13,10 @@ from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheels import read_stored
 from unified_shell.core.errors import UshError
 from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.store.contents import Store
 from unified_shell.core.transfers.addresses import place_of_address
@@ -55,14 +55,14 @@ class _Looking:
         """Return what one brings; what was seen before is kept, apart where no hash was checked."""
         if is_source_name(one.wheel):
             return None
-        place = join(self.locations.cache, "brought", f"{FORMAT}-{one.sha256}")
+        place = FileCache(self.locations.cache).preview(FORMAT, one.sha256)
         if found := _read_kept(place):
             return found
         try:
             if found := _stored(one, self.locations) or _fetched(one, address, self.locations):
                 _keep(place, one, found)
                 return found
-            place = join(self.locations.cache, "brought", f"{FORMAT}-{one.sha256}-unchecked")
+            place = FileCache(self.locations.cache).preview(f"{FORMAT}-unchecked", one.sha256)
             if found := _read_kept(place):
                 return found
             if found := self._at_its_end(one, address):
@@ -104,7 +104,7 @@ def _stored(one: Distribution, locations: Locations) -> Brought | None:
 
 
 def _fetched(one: Distribution, address: str, locations: Locations) -> Brought | None:
-    fetched = join(locations.cache, "wheels", one.sha256, one.wheel)
+    fetched = FileCache(locations.cache).file(one.sha256, one.wheel)
     place = fetched if os.path.exists(fetched) else place_of_address(address)
     if place is None:
         return None

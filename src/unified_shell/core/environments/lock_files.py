@@ -15,18 +15,20 @@ from packaging.utils import NormalizedName
 from packaging.version import Version
 
 from unified_shell.core.changes.plan import Change
+from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.errors import CouldNot, Refused, WordsOff, told
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.machine.digests import parse_sha256
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Rules
-from unified_shell.core.transfers.addresses import address_of_folder
+from unified_shell.core.transfers.addresses import address_of_folder, check_no_password
 
 from .changing import base_of
 from .contents import Contents
@@ -189,19 +191,27 @@ def _candidate(package: "Package", file: object, path: str) -> Candidate:
             next_step="lock it as a wheel or source distribution",
         )
     found: PackageWheel | PackageSdist | PackageArchive = file  # type: ignore[assignment]
-    sha256 = found.hashes.get("sha256", "")
-    if not sha256:
+    sha256 = parse_sha256(found.hashes.get("sha256", ""))
+    if sha256 is None:
         raise WordsOff(f"{os.path.basename(path)} gives no SHA-256 for {package.name}", where=where)
     address = found.url or ""
+    check_no_password(address)
     if found.path:
         address = address_of_folder(os.path.normpath(os.path.join(os.path.dirname(path), found.path)))
     name = os.path.basename(urllib.parse.unquote(urllib.parse.urlsplit(address).path))
     if not isinstance(found, PackageArchive):
         name = found.filename
+    checked = parse_file_name(name)
+    if checked is None:
+        raise WordsOff(
+            f"{os.path.basename(path)} gives {name!r} as the file of {package.name}, which is no file's name",
+            where=where,
+            next_step="lock anew",
+        )
     return Candidate(
         project=package.name,
         version=str(package.version or _version_in(name)),
-        file=IndexFile(name=name, address=address, sha256=sha256, size_bytes=found.size or -1),
+        file=IndexFile(name=checked, address=address, sha256=sha256, size_bytes=found.size or -1),
         index="",
         direct=isinstance(found, PackageArchive),
     )

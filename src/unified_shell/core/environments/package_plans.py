@@ -9,6 +9,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.changes.plan import LineKind, Plan, PlanLine
 from unified_shell.core.distributions.brought import Brought
 from unified_shell.core.distributions.sources import is_source_name
+from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
@@ -38,8 +39,11 @@ def package_plan(
     *,
     words: str,
     aim: str,
+    left_out: Mapping[NormalizedName, Sequence[str]],
 ) -> Plan:
-    """Return the plan of a change to these distributions; `brought` is what new ones bring, as far as it is known."""
+    """Return the plan of a change to these distributions; `brought` is what new ones bring, as far as it is known;
+    `left_out` are rows of their pages that are not as the standard has them.
+    """
     known = set(environment.contents.distributions)
     new = [one for one in distributions if one not in known]
     stock = _stock(distributions, solution, locations)
@@ -60,6 +64,7 @@ def package_plan(
             *_command_lines(new, brought),
             *_import_lines(new, brought),
             *carried_lines(environment),
+            *_left_out_lines(left_out),
         ),
         download_bytes=size,
         disk_bytes=room,
@@ -105,7 +110,7 @@ def _stock(distributions: Sequence[Distribution], solution: Solution, locations:
     store = Store(locations.data)
     to_fetch, fetched, unknown = {}, {}, False
     for one in distributions:
-        path = join(locations.cache, "wheels", one.sha256, one.wheel)
+        path = FileCache(locations.cache).file(one.sha256, one.wheel)
         if os.path.isdir(join(store.top, one.sha256)):
             continue
         if os.path.exists(path):
@@ -142,6 +147,15 @@ def _disk_lines(room: int, locations: Locations) -> tuple[PlanLine, ...]:
     subject = "the disk is likely to be too small for that"
     detail = f"about {shown_size(room)} are needed, free are {shown_size(free)}"
     return (PlanLine(kind=LineKind.WARNING, subject=subject, detail=detail),)
+
+
+def _left_out_lines(left_out: Mapping[NormalizedName, Sequence[str]]) -> tuple[PlanLine, ...]:
+    return tuple(
+        PlanLine(
+            kind=LineKind.WARNING, subject=f"rows of the index's page of {name} are left out", detail="; ".join(rows)
+        )
+        for name, rows in left_out.items()
+    )
 
 
 def _time(seconds: float) -> str:

@@ -64,7 +64,10 @@ class Settled:
         files = {name: one.file for name, one in solution.chosen.items()}
         brought = look_ahead([one for one in distributions if one not in known], files, self.client, self.locations)
         aim = f"{aim} ({facts.title})"
-        plan = package_plan(environment, distributions, solution, brought, self.locations, words=words, aim=aim)
+        left_out = {name: rows for name in solution.chosen if (rows := self.client.left_out(name))}
+        plan = package_plan(
+            environment, distributions, solution, brought, self.locations, words=words, aim=aim, left_out=left_out
+        )
         return Change(plan=plan, prepare=prepare)
 
     def _fetching(self, solution: Solution) -> FetchWheel:

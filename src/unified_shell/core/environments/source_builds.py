@@ -5,6 +5,7 @@ cache; what was built is kept there for the same source and interpreter. A build
 here is called for a project that nobody allowed it for.
 """
 
+import contextlib
 import os
 import shutil
 import uuid
@@ -17,21 +18,24 @@ from packaging.utils import NormalizedName
 from packaging.version import Version
 
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
+from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.distributions.sources import static_metadata
 from unified_shell.core.distributions.tags import supported_tags
-from unified_shell.core.distributions.wheels import parse_wheel_name, read_metadata_of_wheel
+from unified_shell.core.distributions.wheels import parse_wheel_name, read_metadata_of_wheel, unpack_wheel
 from unified_shell.core.errors import BuildFailed, UshError
 from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.interpreters.building import Workshop
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.clock import now_seconds
-from unified_shell.core.machine.digests import digest_of_bytes, digest_of_file
-from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.digests import Sha256, digest_of_bytes, digest_of_file
+from unified_shell.core.machine.durable import read_file, remove_tree
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
-from unified_shell.core.machine.processes import process_began, process_lives
+from unified_shell.core.machine.presence import is_held, present
 from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.reading_metadata import fetch_file
 from unified_shell.core.resolution.target import Rules, Target
@@ -43,7 +47,10 @@ from .editions import make_edition
 from .filling import fill_store
 from .layout import Layout
 
-__all__ = ["SourceBuilder", "built_before"]
+__all__ = ["SourceBuilder", "built_before", "built_name"]
+
+LOCK = ".lock"
+DIGEST = ".sha256"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +65,7 @@ class SourceBuilder:
     rules: Rules = field(default_factory=Rules)
     under_way: tuple[NormalizedName, ...] = ()
 
-    def metadata(self, source: str, sha256: str, project: NormalizedName) -> Metadata:
+    def metadata(self, source: str, sha256: Sha256, project: NormalizedName) -> Metadata:
         """Return the metadata of a source distribution: as it is told inside, else as its backend tells it."""
         if (built := self._kept(sha256)) is not None:
             return read_metadata_of_wheel(built, project)
@@ -68,7 +75,7 @@ class SourceBuilder:
                 return told
             return read_metadata_of_wheel(self._built(tree, source, sha256, project, work), project)
 
-    def wheel(self, source: str, sha256: str, project: NormalizedName, version: str) -> str:
+    def wheel(self, source: str, sha256: Sha256, project: NormalizedName, version: str) -> str:
         """Return the path of the wheel built from a source distribution; raises BuildFailed."""
         path = self._kept(sha256)
         if path is None:
@@ -79,24 +86,25 @@ class SourceBuilder:
             raise BuildFailed(f"{os.path.basename(source)} was built as {os.path.basename(path)}, not as {version}")
         return path
 
-    def _place(self, sha256: str) -> Place:
+    def _place(self, sha256: Sha256) -> Place:
         """Return where what is built from a source for this interpreter is kept."""
         facts = self.facts
         told = (facts.implementation, facts.short_version, facts.architecture, facts.word_size_bits, facts.libc.name)
         kind = digest_of_bytes("\0".join(map(str, (*told, facts.free_threaded))).encode())[:16]
-        return join(self.locations.cache, "built", sha256, kind)
+        return join(FileCache(self.locations.cache).built(sha256), kind)
 
-    def _kept(self, sha256: str) -> str | None:
+    def _kept(self, sha256: Sha256) -> str | None:
         place = self._place(sha256)
-        names = [one for one in os.listdir(place) if one.endswith(".whl")] if os.path.isdir(place) else []
-        return join(place, names[0]) if names else None
+        names = sorted(one for one in os.listdir(place) if one.endswith(".whl")) if os.path.isdir(place) else []
+        whole = (join(place, name) for name in names if _is_whole(join(place, name)))
+        return next(whole, None)
 
-    def _unpacked(self, source: str, sha256: str, work: Place) -> Place:
+    def _unpacked(self, source: str, sha256: Sha256, work: Place) -> Place:
         folder = join(work, f"source-{sha256[:12]}")
         unpack_archive(source, folder)
         return Place(root_of(folder))
 
-    def _built(self, tree: Place, source: str, sha256: str, project: NormalizedName, work: Place) -> str:
+    def _built(self, tree: Place, source: str, sha256: Sha256, project: NormalizedName, work: Place) -> str:
         if project in self.under_way:
             around = " → ".join((*self.under_way, project))
             raise BuildFailed(f"building {project} needs itself: {around}", next_step="find a wheel of one of them")
@@ -114,9 +122,9 @@ class SourceBuilder:
         name = os.path.basename(str(answer))
         if not name.endswith(".whl") or not os.path.isfile(join(into, name)):
             raise BuildFailed(f"the backend of {project} answered {answer!r}, which is no wheel that it made")
-        return self._keep(join(into, name), sha256, project)
+        return self._keep(_checked(join(into, name), project, work), sha256, project)
 
-    def _keep(self, wheel: str, sha256: str, project: NormalizedName) -> str:
+    def _keep(self, wheel: str, sha256: Sha256, project: NormalizedName) -> str:
         name = parse_wheel_name(os.path.basename(wheel))
         if name is None or name.project != project:
             raise BuildFailed(f"{project} was built as {os.path.basename(wheel)}")
@@ -125,6 +133,8 @@ class SourceBuilder:
         place = self._place(sha256)
         os.makedirs(place, exist_ok=True)
         kept = join(place, os.path.basename(wheel))
+        # The hash first: a wheel beside which there is none, or another one, is not whole.
+        write_cached(kept + DIGEST, digest_of_file(wheel).encode("ascii"))
         shutil.copyfile(wheel, f"{kept}.part")
         os.replace(f"{kept}.part", kept)
         return kept
@@ -148,9 +158,7 @@ class SourceBuilder:
                     sha256 = digest_of_file(path)
                 paths[sha256] = path
                 distributions.append(
-                    Distribution(
-                        name=name, version=one.version, sha256=sha256, wheel=os.path.basename(path), index=""
-                    )
+                    Distribution(name=name, version=one.version, sha256=sha256, wheel=built_name(path), index="")
                 )
             ready = fill_store(
                 distributions,
@@ -184,9 +192,37 @@ class SourceBuilder:
         return Workshop(folder=work, log=log, host=self.host, progress=self.progress)
 
 
+def _checked(wheel: Place, project: NormalizedName, work: Place) -> Place:
+    """Return a wheel that a backend made, seen to be whole before it is kept; raises BuildFailed."""
+    name = os.path.basename(wheel)
+    if os.path.islink(wheel):
+        raise BuildFailed(f"{name} was built as a link; a file is needed")
+    opened = join(work, f"opened-{uuid.uuid4().hex[:8]}")
+    try:
+        unpack_wheel(wheel, opened, project)
+    except UshError as error:
+        raise BuildFailed(f"what was built of {project} is not a whole wheel: {error.what}", where=name) from error
+    finally:
+        remove_tree(opened)
+    return wheel
+
+
+def _is_whole(wheel: str) -> bool:
+    told = read_file(wheel + DIGEST)
+    return told is not None and os.path.isfile(wheel) and told[0] == digest_of_file(wheel).encode("ascii")
+
+
+def built_name(path: str) -> FileName:
+    """Return the file name of a wheel that a backend made; raises BuildFailed for what is none."""
+    name = parse_file_name(os.path.basename(path))
+    if name is None:
+        raise BuildFailed(f"{os.path.basename(path)!r} was built, which is not the name of a wheel")
+    return name
+
+
 def built_before(one: Distribution, locations: Locations) -> str | None:
     """Return the path of a wheel that was built here and is kept, or None."""
-    top = join(locations.cache, "built", one.source_sha256) if one.source_sha256 else ""
+    top = FileCache(locations.cache).built(one.source_sha256) if one.source_sha256 else ""
     for kind in os.listdir(top) if top and os.path.isdir(top) else ():
         path = join(top, kind, one.wheel)
         if os.path.isfile(path) and digest_of_file(path) == one.sha256:
@@ -232,16 +268,19 @@ class _Work:
 
     def __init__(self, locations: Locations) -> None:
         self._top = join(locations.cache, "building", "work")
-        self._place = join(self._top, f"{os.getpid()}-{process_began():.0f}-{uuid.uuid4().hex[:8]}")
+        self._place = join(self._top, uuid.uuid4().hex)
+        self._stack = contextlib.ExitStack()
 
     def __enter__(self) -> Place:
         os.makedirs(self._top, exist_ok=True)
         for name in os.listdir(self._top):
-            pid, began = name.split("-")[:2]
-            if not process_lives(int(pid), float(began)):
-                remove_tree(join(self._top, name))
+            place = join(self._top, name)
+            if not name.endswith(LOCK) and not is_held(place + LOCK):
+                remove_tree(place)
+        self._stack.enter_context(present(self._place + LOCK))
         os.mkdir(self._place)
         return self._place
 
     def __exit__(self, *_: object) -> None:
         remove_tree(self._place)
+        self._stack.close()

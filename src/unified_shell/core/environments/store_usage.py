@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.errors import CouldNot, UshError
-from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.digests import digest_of_file, parse_sha256
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
@@ -45,7 +45,8 @@ def read_store(locations: Locations, *, thorough: bool = False) -> tuple[StoreEn
             users.setdefault(one.sha256, []).append(environment.name)
     kept = _kept(locations)
     entries = []
-    for sha256 in sorted(os.listdir(store.top)) if os.path.isdir(store.top) else ():
+    names = sorted(os.listdir(store.top)) if os.path.isdir(store.top) else ()
+    for sha256 in filter(None, map(parse_sha256, names)):
         content = store.read(sha256)
         entries.append(
             StoreEntry(

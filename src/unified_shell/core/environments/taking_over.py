@@ -9,9 +9,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from unified_shell.core.distributions.entry_points import parse_entry_points
+from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record
 from unified_shell.core.machine.digests import digest_of_bytes, digest_of_file
 from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.place_texts import names_place
 from unified_shell.core.machine.places import Place, inside, join
 from unified_shell.core.store.contents import Content, Store, StoredFile, stored_file
 from unified_shell.core.store.sharing import Sharer
@@ -51,7 +53,9 @@ def take_over(one: Distribution, prefix: Place, site: Place, store: Store, stagi
     told = "".join(f"{each.name}\0{each.sha256}\n" for each in sorted(sources, key=lambda each: each.name))
     sha256 = digest_of_bytes(told.encode("utf-8", "surrogateescape"))
     content = store.add(sha256, staging, lambda into: _copied(sources, into))
-    distribution = replace(one, sha256=sha256, wheel=f"{one.wheel.removesuffix('.dist-info')}, copied", index="")
+    distribution = replace(
+        one, sha256=sha256, wheel=FileName(f"{one.wheel.removesuffix('.dist-info')}.copied"), index=""
+    )
     return Taken(distribution=distribution, content=content, changed=changed)
 
 
@@ -96,7 +100,7 @@ def holds_place(path: str, prefix: str) -> bool:
     if not path.endswith(TEXTS_OF_PLACES):
         return False
     with open(path, "rb") as file:
-        return os.fsencode(prefix) in file.read()
+        return names_place(file.read(), prefix)
 
 
 def _copied(sources: Sequence[_Source], into: str) -> tuple[StoredFile, ...]:

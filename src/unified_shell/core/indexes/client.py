@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from packaging.utils import NormalizedName
 
+from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.errors import TransferFailed, nearest
 from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.digests import digest_of_file
@@ -17,7 +18,7 @@ from unified_shell.core.transfers.fetching import Fetcher
 
 from .folders import files_in, projects_in
 from .page_cache import KeptPage, keep_page, kept_files, kept_page, still_holds
-from .pages import ACCEPT, IndexFile, parse_page, parse_projects
+from .pages import ACCEPT, IndexFile, Page, parse_page, parse_projects
 from .registered import Index
 
 __all__ = ["Found", "IndexClient"]
@@ -30,13 +31,14 @@ class Found:
     """What the first index that has a project offers; `asked` are those asked before, without it.
 
     `key` is another one whenever the files are others, empty where that is not known; so what was made of them can be
-    kept, and the files need not be read.
+    kept, and the files need not be read. `left_out` names rows that are not as the standard has them.
     """
 
     index: str
     asked: tuple[str, ...] = ()
     key: str = ""
     read: Callable[[], tuple[IndexFile, ...]] = tuple
+    left_out: tuple[str, ...] = ()
 
     @property
     def files(self) -> tuple[IndexFile, ...]:
@@ -65,6 +67,11 @@ class IndexClient:
         if project not in self._found:
             self._found[project] = self._ask_all(project)
         return self._found[project]
+
+    def left_out(self, project: NormalizedName) -> tuple[str, ...]:
+        """Name rows of a project's page that are not as the standard has them; none for a page that was not asked for."""
+        found = self._found.get(project)
+        return tuple(f"{found.index}: {row}" for row in found.left_out) if found is not None else ()
 
     def nearest(self, project: NormalizedName) -> str:
         """Return the name most like a project's that the indexes have, empty for none.
@@ -106,7 +113,11 @@ class IndexClient:
         place = place_of_address(index.address)
         if place is not None:
             in_folder = self._ask_folder(place, project)
-            return Found(index=index.name, asked=asked, read=lambda: in_folder) if in_folder else None
+            return (
+                Found(index=index.name, asked=asked, read=lambda: in_folder.files, left_out=in_folder.left_out)
+                if in_folder.files
+                else None
+            )
         address = urllib.parse.urljoin(index.address, f"{project}/")
         kept = kept_page(self._cache, address) if self._cache else None
         if kept is not None and (kept.is_fresh or self.fetcher.offline):
@@ -116,28 +127,44 @@ class IndexClient:
             still_holds(self._cache, kept, reply)
             return self._of_kept(kept, index, asked)
         found = reply.status != 404
-        files = parse_page(reply.content, reply.content_type, reply.address) if found else ()
-        key = keep_page(self._cache, address, reply, files, found=found).key if self._cache else ""
-        return Found(index=index.name, asked=asked, key=key, read=lambda: files) if found else None
+        page = parse_page(reply.content, reply.content_type, reply.address) if found else Page()
+        key = keep_page(self._cache, address, reply, page, found=found).key if self._cache else ""
+        return (
+            Found(index=index.name, asked=asked, key=key, read=lambda: page.files, left_out=page.left_out)
+            if found
+            else None
+        )
 
     def _of_kept(self, kept: KeptPage, index: Index, asked: tuple[str, ...]) -> Found | None:
         if not kept.found:
             return None
-        return Found(index=index.name, asked=asked, key=kept.key, read=lambda: kept_files(self._cache, kept))
+        return Found(
+            index=index.name,
+            asked=asked,
+            key=kept.key,
+            read=lambda: kept_files(self._cache, kept),
+            left_out=kept.left_out,
+        )
 
-    def _ask_folder(self, folder: str, project: NormalizedName) -> tuple[IndexFile, ...]:
+    def _ask_folder(self, folder: str, project: NormalizedName) -> Page:
         page = join(folder, project, "index.html")
         if os.path.isfile(page):
             address = address_of_folder(page)
             reply = self.fetcher.get(address)
             return parse_page(reply.content, reply.content_type, address)
-        return tuple(
-            IndexFile(
-                name=os.path.basename(path),
-                address=address_of_folder(path),
-                sha256=digest_of_file(path),
-                size_bytes=os.path.getsize(path),
-                uploaded=iso_time(os.path.getmtime(path)),
-            )
-            for path in files_in(folder, project)
-        )
+        files = [_local_file(path) for path in files_in(folder, project)]
+        return Page(files=tuple(one for one in files if one is not None))
+
+
+def _local_file(path: str) -> IndexFile | None:
+    """Return a file of a folder as an index would offer it; None where it cannot be a distribution's."""
+    name = parse_file_name(os.path.basename(path))
+    if name is None:
+        return None
+    return IndexFile(
+        name=name,
+        address=address_of_folder(path),
+        sha256=digest_of_file(path),
+        size_bytes=os.path.getsize(path),
+        uploaded=iso_time(os.path.getmtime(path)),
+    )

@@ -17,11 +17,11 @@ from unified_shell.core.machine.digests import digest_of_bytes
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.transfers.fetching import Reply
 
-from .pages import IndexFile
+from .pages import IndexFile, Page
 
 __all__ = ["KeptPage", "keep_page", "kept_files", "kept_page", "still_holds"]
 
-FORMAT = 3
+FORMAT = 4
 MOST_FRESH_SECONDS = 600
 
 
@@ -29,7 +29,8 @@ MOST_FRESH_SECONDS = 600
 class KeptPage:
     """What tells whether a page's files still hold; they themselves are in a file beside, read where they are needed.
 
-    `found` is False for a project that was not there; `key` is another one whenever the files are others.
+    `found` is False for a project that was not there; `key` is another one whenever the files are others; `left_out`
+    names rows that were not as the standard has them.
     """
 
     format: int
@@ -39,6 +40,7 @@ class KeptPage:
     etag: str
     last_modified: str
     fresh_until_seconds: float
+    left_out: tuple[str, ...] = ()
 
     @property
     def is_fresh(self) -> bool:
@@ -71,19 +73,20 @@ def kept_files(cache: str, page: KeptPage) -> tuple[IndexFile, ...]:
         raise TransferFailed("a page in the cache is damaged", where=cache, next_step="try again") from error
 
 
-def keep_page(cache: str, address: str, reply: Reply, files: tuple[IndexFile, ...], *, found: bool) -> KeptPage:
+def keep_page(cache: str, address: str, reply: Reply, content: Page, *, found: bool) -> KeptPage:
     """Keep a page that was read; a cache that cannot be written is done without."""
-    content = msgspec.msgpack.encode(files)
+    encoded = msgspec.msgpack.encode(content.files)
     page = KeptPage(
         format=FORMAT,
         address=address,
         found=found,
-        key=digest_of_bytes(content)[:32],
+        left_out=content.left_out,
+        key=digest_of_bytes(encoded)[:32],
         etag=reply.etag,
         last_modified=reply.last_modified,
         fresh_until_seconds=_fresh_until(reply),
     )
-    write_cached(_files_place(cache, page), content)
+    write_cached(_files_place(cache, page), encoded)
     write_cached(_place(cache, address), msgspec.msgpack.encode(page))
     return page
 

@@ -5,7 +5,7 @@ Source: PEP 691 (form), 592 (yanked), 658 and 714 (metadata files), 700 (sizes a
 
 import msgspec
 
-__all__ = ["FirstPage", "Hashes", "Page", "Row"]
+__all__ = ["FirstPage", "Hashes", "Row", "Rows"]
 
 
 class Meta(msgspec.Struct, rename={"api_version": "api-version"}):
@@ -34,7 +34,7 @@ class Row(msgspec.Struct, rename=lambda name: name.replace("_", "-")):
     upload_time: str | None = None
 
 
-class Page(msgspec.Struct):
+class Rows(msgspec.Struct):
     """The whole, its files not read yet: one at a time they need little memory."""
 
     files: list[msgspec.Raw]

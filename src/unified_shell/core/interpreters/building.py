@@ -23,6 +23,11 @@ __all__ = ["BuildWish", "Workshop", "build", "build_by_commands"]
 BUILD_SECONDS = 3 * 3600.0
 USEFUL = re.compile(r"error[: ]|fatal|undefined reference|cannot find|no such file|not found|failed", re.IGNORECASE)
 USEFUL_LINES = 3
+BUILD_VARIABLES = re.compile(
+    r"PATH|LANG|TZ|TERM|TMPDIR|USER|LOGNAME|SHELL|SOURCE_DATE_EPOCH|MAKEFLAGS|LD_LIBRARY_PATH|LIBRARY_PATH|CPATH"
+    r"|C_INCLUDE_PATH|CPLUS_INCLUDE_PATH|ACLOCAL_PATH|PKG_CONFIG(_\w+)?|CC|CXX|FC|F77|F90|CPP|LD|AR|AS|NM|RANLIB|STRIP"
+    r"|[A-Z]*FLAGS|LIBS|OMP_NUM_THREADS|\w+_(ROOT|DIR|HOME|INCLUDE|LIB|LIBRARIES)|SSL_CERT_(FILE|DIR)"
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,7 +61,7 @@ class Workshop:
 
     def run(self, phase: str, argv: Sequence[str], directory: str, *, first_on_path: str = "") -> Ran:
         """Run one phase to its end; raises BuildFailed with its last useful lines."""
-        variables = {**clean_variables(self.host), "LC_ALL": "C"}
+        variables = _build_variables(self.host, self.folder)
         if first_on_path:
             variables["PATH"] = os.pathsep.join(filter(None, (first_on_path, variables.get("PATH", ""))))
         with open(self.log, "a", encoding="utf-8") as log:
@@ -81,6 +86,15 @@ class Workshop:
         told = "\n  ".join(one.strip()[:200] for one in useful[-USEFUL_LINES:])
         why = ran.trouble if ran.not_started or ran.timed_out else f"ended with exit code {ran.returncode}"
         return BuildFailed(f"{phase} failed ({why}):\n  {told}\nNothing was changed", next_step=f"less {self.log}")
+
+
+def _build_variables(host: Host, folder: Place) -> dict[str, str]:
+    """Return what a build is told of this session: how to compile, and nothing that is a secret.
+
+    Its home is the workshop: what the person's own home holds, passwords among it, is not its business either.
+    """
+    known = {name: value for name, value in clean_variables(host).items() if BUILD_VARIABLES.fullmatch(name)}
+    return {**known, "HOME": folder, "LC_ALL": "C"}
 
 
 def build(language: str, source: str, target: str, wish: BuildWish, workshop: Workshop) -> str:

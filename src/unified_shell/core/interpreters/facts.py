@@ -8,7 +8,7 @@ from pathlib import Path
 from unified_shell.core.distributions.tags import TagFacts
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.machine.executables import FileKind, read_executable
-from unified_shell.core.machine.host import Host, Libc
+from unified_shell.core.machine.host import CREDENTIAL_PREFIXES, Host, Libc
 from unified_shell.core.machine.places import Place, from_json_text
 from unified_shell.core.machine.processes import Ran, run_program
 
@@ -94,11 +94,13 @@ class InterpreterFacts:
 
 
 def clean_variables(host: Host) -> dict[str, str]:
-    """Return variables for starting an interpreter undisturbed by what the session sets for others."""
+    """Return variables for starting an interpreter undisturbed by what the session sets for others, and without what
+    is for our own transfers alone.
+    """
     return {
         name: value
         for name, value in host.environment().items()
-        if not name.startswith("PYTHON") and name not in DISTURBING
+        if not name.startswith(("PYTHON", *CREDENTIAL_PREFIXES)) and name not in DISTURBING
     }
 
 

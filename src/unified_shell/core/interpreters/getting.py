@@ -126,7 +126,9 @@ class Getting:
         path = join(self.locations.cache, "archives", self.name, name)
         if not (self.origin.sha256 and os.path.isfile(path) and digest_of_file(path) == self.origin.sha256):
             self.progress(f"fetch {name}")
-            self.fetcher.download(self.origin.address, path, sha256=self.origin.sha256)
+            self.fetcher.download(
+                self.origin.address, path, sha256=self.origin.sha256, size_bytes=self.origin.size_bytes or -1
+            )
         if self.origin.sha256:
             return path, ()
         value = to_json_text({"sha256": digest_of_file(path)})
@@ -135,7 +137,7 @@ class Getting:
 
     def _patch(self, patch: Archive, tree: str, target: str) -> None:
         check_tools(("patch",), self.host)
-        self.fetcher.download(patch.url, target, sha256=patch.sha256)
+        self.fetcher.download(patch.url, target, sha256=patch.sha256, size_bytes=patch.size_bytes or -1)
         self._workshop(Place(os.path.dirname(target))).run(
             f"patch {patch.file_name}", ("patch", "-p1", "--batch", "-i", target), tree
         )

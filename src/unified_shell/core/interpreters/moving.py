@@ -15,17 +15,17 @@ from unified_shell.core.distributions.first_lines import first_lines
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.durable import exchange_file
 from unified_shell.core.machine.elf import DT_RPATH, DT_RUNPATH, ElfFile, parse_elf
 from unified_shell.core.machine.elf_rewriting import ElfUnchangeable, with_run_paths
 from unified_shell.core.machine.libraries import resolve_libraries
+from unified_shell.core.machine.place_texts import with_place_replaced
 from unified_shell.core.machine.places import join
 
 __all__ = ["SHARED_PREFIXES", "Moved", "check_libraries", "free_tree"]
 
 TEXT_LIMIT_BYTES = 4_000_000
 HEAD_BYTES = 8192
-# A name goes on with these, so `/opt/py` is not a part of `/opt/py-other`.
-GOES_ON = rb"[A-Za-z0-9_.+-]"
 # Places that others share: a text that names one seldom means the interpreter.
 SHARED_PREFIXES = ("/", "/usr", "/usr/local", "/opt")
 BUILD_SETTINGS = re.compile(r"_sysconfigdata.*\.py|Makefile|.*\.pc|python[\d.]*t?-config(\.py)?")
@@ -70,7 +70,7 @@ def free_tree(tree: str, old: str, new: str, *, finds_itself: bool = True) -> Mo
             fresh = _freed_text(content, path, tree, old, new)
             texts += fresh != content
         if fresh != content:
-            _replace(path, fresh)
+            exchange_file(path, fresh)
             changed.append(path)
     _update_records(tree, changed)
     return Moved(programs=programs, texts=texts, links=links, stuck=tuple(stuck))
@@ -177,7 +177,9 @@ def _with_paths(content: bytes, old: bytes, new: bytes) -> bytes:
     """
     if len(new) > len(old):
         return content
-    return content.replace(old + b"/", new + b"/" * (len(old) - len(new) + 1))
+    return re.sub(
+        rb"(?<![A-Za-z0-9_.+~-])" + re.escape(old + b"/"), lambda _: new + b"/" * (len(old) - len(new) + 1), content
+    )
 
 
 def _holds_prefix(content: bytes, old: str) -> bool:
@@ -185,13 +187,13 @@ def _holds_prefix(content: bytes, old: str) -> bool:
 
 
 def _freed_text(content: bytes, path: str, tree: str, old: str, new: str) -> bytes:
-    old_bytes, new_bytes = os.fsencode(old), os.fsencode(new)
+    old_bytes = os.fsencode(old)
     line, newline, rest = content.partition(b"\n")
     shared = old in SHARED_PREFIXES
     if shared and not BUILD_SETTINGS.fullmatch(os.path.basename(path)):
         rest_freed = rest
     else:
-        rest_freed = _replaced(rest, old_bytes, new_bytes)
+        rest_freed = with_place_replaced(rest, old, new)
     if line.startswith(b"#!" + old_bytes + b"/") and newline and b" " not in line:
         below = os.fsdecode(line[2 + len(old_bytes) :])
         if shared and not os.path.lexists(tree + below):
@@ -202,21 +204,7 @@ def _freed_text(content: bytes, path: str, tree: str, old: str, new: str) -> byt
             return os.fsencode(lines) + rest_freed
     if shared and rest_freed is rest:
         return content
-    return _replaced(line, old_bytes, new_bytes) + newline + rest_freed
-
-
-def _replaced(content: bytes, old: bytes, new: bytes) -> bytes:
-    return re.sub(re.escape(old) + rb"(?!" + GOES_ON + rb")", lambda _: new, content)
-
-
-def _replace(path: str, content: bytes) -> None:
-    """Exchange a file whole: what other names, or running programs, hold of it stays as it is."""
-    mode = os.stat(path).st_mode & 0o7777
-    beside = f"{path}.ush-new"
-    with open(beside, "wb") as file:
-        file.write(content)
-    os.chmod(beside, mode)
-    os.replace(beside, path)
+    return with_place_replaced(line, old, new) + newline + rest_freed
 
 
 def _update_records(tree: str, changed: list[str]) -> None:
@@ -232,7 +220,7 @@ def _update_records(tree: str, changed: list[str]) -> None:
             rows = parse_record(file.read(), path)
         fresh = tuple(_row(row, site, wanted) for row in rows)
         if fresh != rows:
-            _replace(path, record_text(fresh).encode("utf-8"))
+            exchange_file(path, record_text(fresh).encode("utf-8"))
 
 
 def _row(row: RecordRow, site: str, changed: set[str]) -> RecordRow:

@@ -11,7 +11,7 @@ from packaging.version import InvalidVersion, Version
 from unified_shell.core.errors import UnknownName, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.transfers.addresses import is_web_address, place_of_address
+from unified_shell.core.transfers.addresses import check_no_password, is_web_address, place_of_address
 
 from .discovery import AllInterpreters
 from .languages import find_language, languages
@@ -45,6 +45,7 @@ def parse_request(words: Sequence[str], host: Host) -> Asked:
     """Return what these words ask for; raises WordsOff with what was expected."""
     text = " ".join(words).strip()
     if is_web_address(text):
+        check_no_password(text)
         return Asked(address=text)
     place = place_of_address(text) or (join(host.working_directory, text) if "/" in text else Place(""))
     local = place or join(host.working_directory, text)

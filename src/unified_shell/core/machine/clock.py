@@ -5,6 +5,8 @@ import time
 
 from unified_shell.core.errors import WordsOff
 
+from .interrupts import wait_unless_interrupted
+
 __all__ = ["end_of_day", "iso_time", "now_seconds", "pause", "shown_time", "steady_seconds"]
 
 
@@ -19,8 +21,8 @@ def steady_seconds() -> float:
 
 
 def pause(seconds: float) -> None:
-    """Wait."""
-    time.sleep(seconds)
+    """Wait; raises KeyboardInterrupt, in any thread, as soon as one is noted."""
+    wait_unless_interrupted(seconds)
 
 
 def shown_time(seconds: float) -> str:

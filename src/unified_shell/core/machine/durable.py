@@ -7,7 +7,7 @@ import shutil
 import stat
 from dataclasses import dataclass
 
-__all__ = ["FileMode", "read_file", "remove_tree", "replace_file", "sync_directory"]
+__all__ = ["FileMode", "exchange_file", "read_file", "remove_tree", "replace_file", "sync_directory"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,6 +49,19 @@ def replace_file(path: str, content: bytes, mode: FileMode, *, beside: str) -> N
             raise
         _write_in_place(path, content)
     sync_directory(os.path.dirname(path))
+
+
+def exchange_file(path: str, content: bytes) -> None:
+    """Give a file other content, whole and with its mode; what its other names, or running programs, hold stays as it is.
+
+    It need not be writable itself. It is not synced: it is for trees that are made before they are seen.
+    """
+    beside = f"{path}.ush-new"
+    bits = stat.S_IMODE(os.stat(path).st_mode)
+    with open(beside, "wb") as file:
+        file.write(content)
+    os.chmod(beside, bits)
+    os.replace(beside, path)
 
 
 def sync_directory(path: str) -> None:

@@ -11,7 +11,11 @@ from enum import Enum
 
 from .places import Place
 
-__all__ = ["Host", "Libc", "System", "read_host"]
+__all__ = ["CREDENTIAL_PREFIXES", "Host", "Libc", "System", "read_host"]
+
+
+# Variables that hold names and passwords for servers; nothing that we start is given them.
+CREDENTIAL_PREFIXES = ("USH_USER_", "USH_PASSWORD_")
 
 
 class System(Enum):

@@ -1,12 +1,14 @@
 """Where `ush` keeps its files: by the XDG base directories, or all of it under USH_HOME."""
 
+import contextlib
+import os
 from dataclasses import dataclass
 from enum import Enum
 
 from .host import Host, System
 from .places import Place, join
 
-__all__ = ["Locations", "Scope", "everyone_locations", "locations_of", "scratch_root"]
+__all__ = ["Locations", "Scope", "everyone_locations", "locations_of", "private_folders", "scratch_root"]
 
 NAME = "unified-shell"
 
@@ -64,6 +66,18 @@ def everyone_locations(host: Host) -> Locations:
     return Locations(
         config=join(top, "config"), data=join(top, "data"), cache=join(top, "cache"), scope=Scope.EVERYONE
     )
+
+
+def private_folders(locations: Locations) -> None:
+    """Make the folders of a person's own scope, and let nobody else look into them, whatever the session's mask is."""
+    if locations.scope is not Scope.ME:
+        return
+    for folder in (locations.config, locations.data, locations.cache):
+        with contextlib.suppress(OSError):
+            os.makedirs(folder, mode=0o700, exist_ok=True)
+            facts = os.stat(folder)
+            if facts.st_mode & 0o077 and facts.st_uid == os.geteuid():
+                os.chmod(folder, 0o700)
 
 
 def scratch_root(host: Host) -> str:

@@ -13,14 +13,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from .clock import steady_seconds
+from .descendants import end_marked, ending_with_us, marked
 from .executables import FileKind, read_executable
 from .interrupts import raise_if_interrupted
+from .logged_pipe import LoggedPipe
 
 __all__ = [
     "BackgroundProgram",
     "Ran",
-    "process_began",
-    "process_lives",
     "run_attached",
     "run_logged",
     "run_program",
@@ -79,15 +79,18 @@ def run_program(
     directory: str = "/",
     given: bytes = b"",
     program: str = "",
+    with_descendants: bool = False,
 ) -> Ran:
     """Run a program to its end and return how it went; never raises for what the program does.
 
     `program` is the file to start where the first word is another, as in login sessions.
 
     Output goes through files, so that a child of the program that lives on cannot hold us up; at the time
-    limit the whole session is killed.
+    limit the whole session is killed, and the program ends with us however we end. `with_descendants`, what it
+    started into sessions of their own is ended too.
     """
     began = steady_seconds()
+    variables, mark = marked(environment) if with_descendants else (dict(environment), "")
     with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err, tempfile.TemporaryFile() as into:
         into.write(given)
         into.seek(0)
@@ -98,13 +101,18 @@ def run_program(
                 stdin=into,
                 stdout=out,
                 stderr=err,
-                env=dict(environment),
+                env=variables,
                 cwd=directory,
                 start_new_session=True,
+                preexec_fn=ending_with_us(),  # noqa: PLW1509 - one call of the system, made ready before the fork
             )
         except (OSError, ValueError) as error:
             return Ran(returncode=None, not_started=_why_not_started(program or argv[0], error))
-        code = _wait(process, timeout_seconds)
+        try:
+            code = _wait(process, timeout_seconds)
+        finally:
+            if mark:
+                end_marked(mark)
         return Ran(
             returncode=code,
             output=_head(out.fileno()),
@@ -123,31 +131,31 @@ def run_logged(
     log: str,
     on_wait: Callable[[float], None],
 ) -> Ran:
-    """Run a long program to its end, all that it says at the end of the file `log`.
+    """Run a long program to its end with all that it started; what it says is added to the file `log`, up to a limit.
 
-    `on_wait` is called about twice a second with the seconds that have passed. The answer's `output` is what
+    `on_wait` is called about twice a second with the seconds that have passed. The answer's `output` is the end of what
     this program added to the log.
     """
     began = steady_seconds()
-    with open(log, "ab") as out:
-        start = out.tell()
-        first = str(Path(__file__).with_name("end_with_parent.py"))
+    variables, mark = marked(environment)
+    first = str(Path(__file__).with_name("end_with_parent.py"))
+    with open(log, "ab") as out, LoggedPipe(out) as pipe:
         process = subprocess.Popen(
             [sys.executable, "-I", "-S", first, *argv],
             stdin=subprocess.DEVNULL,
-            stdout=out,
+            stdout=pipe.descriptor,
             stderr=subprocess.STDOUT,
-            env=dict(environment),
+            env=variables,
             cwd=directory,
             start_new_session=True,
         )
-        code = _wait(process, timeout_seconds, lambda: on_wait(steady_seconds() - began))
-    with open(log, "rb") as said:
-        said.seek(start)
-        output = said.read(OUTPUT_LIMIT_BYTES)
+        try:
+            code = _wait(process, timeout_seconds, lambda: on_wait(steady_seconds() - began))
+        finally:
+            end_marked(mark)
     return Ran(
         returncode=code,
-        output=output,
+        output=pipe.last,
         timed_out=code is None,
         elapsed_seconds=steady_seconds() - began,
     )
@@ -160,23 +168,6 @@ def run_attached(argv: Sequence[str], *, environment: Mapping[str, str], directo
     except OSError:
         return 127
     return done.returncode if done.returncode >= 0 else 128 - done.returncode
-
-
-def process_lives(number: int, began: float) -> bool:
-    """Tell whether the process that had this number and began at that time is still there."""
-    import psutil
-
-    try:
-        return bool(abs(psutil.Process(number).create_time() - began) < 2.0)
-    except (psutil.Error, ValueError):
-        return False
-
-
-def process_began() -> float:
-    """Return when this process began, in the same clock as `process_lives` asks for."""
-    import psutil
-
-    return float(psutil.Process().create_time())
 
 
 def _wait(

@@ -13,14 +13,16 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from .clock import steady_seconds
+from .descendants import end_marked, ending_with_us, marked
+from .interrupts import raise_if_interrupted
 
 __all__ = ["Typed", "type_at_prompt"]
 
 COLUMNS = 500
 QUIET_AT_PROMPT_SECONDS = 0.25
 QUIET_OTHERWISE_SECONDS = 0.8
-RETYPE_SECONDS = 1.5
-MAX_TYPED = 3
+RETYPE_SECONDS = 1.0
+MAX_TYPED = 4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,39 +44,59 @@ def type_at_prompt(
     timeout_seconds: float,
     reached: Callable[[], bool],
 ) -> Typed:
-    """Start `program` (with `argv` as its own words) in a terminal and type `line` when it is quiet.
+    """Start `program` (with `argv` as its own words) in a terminal and type `line`: ahead, and again when it is quiet.
 
-    A shell with a line editor puts the terminal into raw mode at its prompt; one without never does, so
-    then a longer silence is taken for the prompt. A line may be swallowed by a startup file that asks a
-    question, so it is typed up to three times until `reached()`. At the end everything in the terminal's
-    session is killed with SIGKILL: on a hang-up some shells would write history files.
+    What is typed ahead waits in the terminal until the prompt reads it, so that a session takes no longer than its start.
+    A line may be swallowed by a startup file that asks a question, or be thrown away by what sets the terminal up; then
+    it is typed again at the prompt. A shell with a line editor puts the terminal into raw mode there; one without never
+    does, so then a longer silence is taken for the prompt. At the end all that was started is killed with SIGKILL, also
+    what left the terminal's session: on a hang-up some shells would write history files.
     """
+    variables, mark = marked(environment)
+    prepare = ending_with_us()
     number, terminal = pty.fork()
     if number == 0:
-        _become(argv, program, environment, directory)
+        _become(argv, program, variables, directory, prepare)
     fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 40, COLUMNS, 0, 0))
     began = last = steady_seconds()
-    typed_at: list[float] = []
-    shown = b""
-    while steady_seconds() - began < timeout_seconds and not reached():
-        if select.select([terminal], [], [], 0.03)[0]:
-            chunk = _read(terminal)
-            if not chunk:
-                break
-            shown, last = (shown + chunk)[-65536:], steady_seconds()
-            _answer_questions(terminal, chunk)
-        quiet = steady_seconds() - last
-        due = not typed_at or steady_seconds() - typed_at[-1] > RETYPE_SECONDS
-        if len(typed_at) < MAX_TYPED and due and quiet > _patience(terminal):
-            os.write(terminal, line.encode("utf-8", "surrogateescape") + b"\r")
-            typed_at.append(steady_seconds())
-    done = reached()
-    _end(number, terminal)
+    try:
+        os.write(terminal, _line(line))
+        typed_at = [began]
+        shown = b""
+        while steady_seconds() - began < timeout_seconds and not reached():
+            raise_if_interrupted()
+            if select.select([terminal], [], [], 0.01)[0]:
+                chunk = _read(terminal)
+                if not chunk:
+                    break
+                shown, last = (shown + chunk)[-65536:], steady_seconds()
+                _answer_questions(terminal, chunk)
+            now = steady_seconds()
+            due = len(typed_at) < MAX_TYPED and now - typed_at[-1] > RETYPE_SECONDS
+            if due and now - last > _patience(terminal):
+                os.write(terminal, _line(line))
+                typed_at.append(now)
+        done = reached()
+    finally:
+        _end(number, terminal)
+        end_marked(mark)
     return Typed(reached=done or reached(), shown=shown, elapsed_seconds=steady_seconds() - began)
 
 
-def _become(argv: Sequence[str], program: str, environment: Mapping[str, str], directory: str) -> None:
+def _line(line: str) -> bytes:
+    return line.encode("utf-8", "surrogateescape") + b"\r"
+
+
+def _become(
+    argv: Sequence[str],
+    program: str,
+    environment: Mapping[str, str],
+    directory: str,
+    prepare: Callable[[], None] | None,
+) -> None:
     try:
+        if prepare is not None:
+            prepare()
         os.chdir(directory)
         os.execve(program, list(argv), dict(environment))
     finally:

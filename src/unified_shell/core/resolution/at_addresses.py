@@ -12,13 +12,14 @@ from dataclasses import replace
 from packaging.utils import NormalizedName, canonicalize_name
 from packaging.version import Version
 
+from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.distributions.sources import is_source_name, source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name, wheel_parts
 from unified_shell.core.errors import CouldNot, WordsOff, told
 from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.indexes.pages import IndexFile
-from unified_shell.core.machine.digests import digest_of_bytes, digest_of_file
-from unified_shell.core.machine.places import join
+from unified_shell.core.machine.digests import NO_SHA256, digest_of_bytes, digest_of_file, parse_sha256
 from unified_shell.core.transfers.addresses import is_web_address, place_of_address, shown_address
 
 from .offers import ONLY_A_SOURCE, Offers, unfit_tags
@@ -72,18 +73,24 @@ def _check_project(found: str, wanted: NormalizedName, file_name: str) -> None:
 
 def _brought(address: str, client: IndexClient, cache: str) -> IndexFile:
     bare, _, fragment = address.partition("#")
-    name = urllib.parse.unquote(urllib.parse.urlsplit(bare).path.rsplit("/", 1)[-1])
+    text = urllib.parse.unquote(bare.partition("?")[0].rsplit("/", 1)[-1])
     place = place_of_address(bare)
     if place is None and not is_web_address(bare):
         raise WordsOff(
             f"{shown_address(bare)!r} is no address of a file: http, https or file are",
             next_step="give the address of a wheel or of a source archive",
         )
-    if not name.endswith(".whl") and not is_source_name(name):
+    if not text.endswith(".whl") and not is_source_name(text):
         what = "a folder" if place is not None and os.path.isdir(place) else "neither a wheel nor a .tar.gz or .zip"
         raise WordsOff(f"{shown_address(bare)} is {what}", next_step="give the address of a wheel or source archive")
+    name = parse_file_name(text)
+    if name is None:
+        raise WordsOff(
+            f"{text!r} cannot be the name of a wheel or source archive",
+            next_step="rename the file to what it was called",
+        )
     hashed = HASH.search(fragment)
-    file = IndexFile(name=name, address=bare, sha256=hashed[1] if hashed else "")
+    file = IndexFile(name=name, address=bare, sha256=(parse_sha256(hashed[1]) if hashed else None) or NO_SHA256)
     if file.sha256:
         fetch_file(file, client, cache)
         return file
@@ -92,14 +99,14 @@ def _brought(address: str, client: IndexClient, cache: str) -> IndexFile:
 
 def _with_digest(file: IndexFile, place: str | None, client: IndexClient, cache: str) -> IndexFile:
     """Bring a file of which nobody promised anything, and take its hash: from now on it is held to that."""
-    first = join(cache, "addresses", digest_of_bytes(file.address.encode()), file.name)
+    first = FileCache(cache).unhashed(digest_of_bytes(file.address.encode("utf-8", "surrogateescape")), file.name)
     try:
         if place is not None:
             sha256 = digest_of_file(place)
             return replace(file, sha256=sha256)
         client.fetcher.download(file.address, first, sha256="")
         sha256 = digest_of_file(first)
-        target = join(cache, "wheels", sha256, file.name)
+        target = FileCache(cache).file(sha256, file.name)
         os.makedirs(os.path.dirname(target), exist_ok=True)
         os.replace(first, target)
     except OSError as error:

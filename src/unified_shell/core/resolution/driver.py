@@ -136,11 +136,11 @@ class _Answers:
         how = f"{project in rules.from_source:d}{rules.may_build(project):d}"
         key = f"{found.key} {found.index} {how}"
         if found.key and (kept := kept_listing(self._reader.cache, key, self._target_key)):
-            return replace(kept, asked=found.asked)
+            return replace(kept, asked=found.asked, left_out=found.left_out)
         listing = self._offers.listing(project, found.files, index=found.index, asked=found.asked)
         if found.key:
             keep_listing(self._reader.cache, key, self._target_key, listing)
-        return listing
+        return replace(listing, left_out=found.left_out) if found.left_out else listing
 
     def _read_requirements(self, candidate: Candidate) -> Requirements:
         here = self._present.get(candidate.project)

@@ -101,7 +101,8 @@ def _what_there_is(listing: Listing, space: Space) -> str:
         return f"no index has {project}{where}{near}"
     offered = [space.of_bit(bit).version for bit in sorted(space.candidates, reverse=True) if bit & space.admitted]
     said = f"{listing.index or 'the environment'} has {_offered(offered)}"
-    return said + (f"; {reason}" if (reason := _passed_over(project, {project: space})) else "")
+    said += f"; {reason}" if (reason := _passed_over(project, {project: space})) else ""
+    return said + (f"; of its page is left out: {listing.left_out[0]}" if listing.left_out else "")
 
 
 def _wanted_but_unfit(fact: Fact, space: Space) -> str:

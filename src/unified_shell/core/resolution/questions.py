@@ -32,7 +32,7 @@ class Listing:
 
     `passed_over` holds (version, reason); `index` is the one that has the project, empty for none. `buildable` are
     versions that would be candidates if their source distribution might be built. `near` is a project of nearly that
-    name, where no index has it.
+    name, where no index has it; `left_out` names rows of the page that are not as the standard has them.
     """
 
     candidates: tuple[Candidate, ...]
@@ -41,6 +41,7 @@ class Listing:
     asked: tuple[str, ...] = ()
     buildable: tuple[str, ...] = ()
     near: str = ""
+    left_out: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

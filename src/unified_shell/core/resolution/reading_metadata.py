@@ -2,6 +2,7 @@
 through what builds it.
 """
 
+import contextlib
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,14 +13,18 @@ from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
 from unified_shell.core.distributions.sources import is_source_name
-from unified_shell.core.distributions.wheels import metadata_of_open_wheel, read_metadata_of_wheel
+from unified_shell.core.distributions.wheels import (
+    METADATA_LIMIT_BYTES,
+    metadata_of_open_wheel,
+    read_metadata_of_wheel,
+)
 from unified_shell.core.errors import CouldNot, HashDiffers, UshError
 from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.cached_files import write_cached
-from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.digests import Sha256, digest_of_bytes, digest_of_file
 from unified_shell.core.machine.durable import read_file
-from unified_shell.core.machine.places import join
 from unified_shell.core.transfers.addresses import place_of_address
 from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
@@ -28,16 +33,17 @@ from .questions import Candidate, Requirements
 __all__ = ["MetadataReader", "ReadSource", "fetch_file", "requirements_of"]
 
 # Given the file of a source distribution, its SHA-256 and its project: its metadata, by building where it must be.
-ReadSource = Callable[[str, str, NormalizedName], Metadata]
+ReadSource = Callable[[str, Sha256, NormalizedName], Metadata]
 
 
 def fetch_file(file: IndexFile, client: IndexClient, cache: str) -> str:
     """Return the path of a wheel or source whose hash is right: here already, in the cache, or downloaded to it."""
     if not file.sha256:
         raise CouldNot(f"the index gives no SHA-256 for {file.name}; nothing is unpacked without one")
-    path = join(cache, "wheels", file.sha256, file.name)
-    if not os.path.exists(path):
-        client.fetcher.download(file.address, path, sha256=file.sha256)
+    path = FileCache(cache).file(file.sha256, file.name)
+    # One that was damaged since is fetched anew.
+    if not os.path.isfile(path) or digest_of_file(path) != file.sha256:
+        client.fetcher.download(file.address, path, sha256=file.sha256, size_bytes=file.size_bytes)
     return path
 
 
@@ -56,13 +62,15 @@ class MetadataReader:
             return self._of_source(candidate)
         if place_of_address(file.address) is not None:
             return read_metadata_of_wheel(fetch_file(file, self.client, self.cache), candidate.project)
-        kept = join(self.cache, "metadata", file.sha256 or "-", f"{file.name}.metadata")
-        if file.sha256 and (found := read_file(kept)) is not None:
-            return parse_metadata(found[0], file.name)
+        kept = FileCache(self.cache).metadata(file.sha256, file.name) if file.sha256 else ""
+        if kept and (found := read_file(kept)) is not None:
+            # What was damaged since is read anew.
+            with contextlib.suppress(UshError):
+                return parse_metadata(found[0], file.name)
         content = self._announced(file) or self._from_its_end(file, candidate.project)
         if content is None:
             return read_metadata_of_wheel(fetch_file(file, self.client, self.cache), candidate.project)
-        if file.sha256:
+        if kept:
             write_cached(kept, content)
         return parse_metadata(content, file.name)
 
@@ -75,7 +83,7 @@ class MetadataReader:
     def _announced(self, file: IndexFile) -> bytes | None:
         if not file.metadata_sha256:
             return None
-        reply = self.client.fetcher.get(f"{file.address}.metadata")
+        reply = self.client.fetcher.get(f"{file.address}.metadata", limit_bytes=METADATA_LIMIT_BYTES)
         if reply.status != 200:
             return None
         if file.metadata_sha256 not in ("?", digest_of_bytes(reply.content)):
@@ -83,7 +91,7 @@ class MetadataReader:
         return reply.content
 
     def _from_its_end(self, file: IndexFile, project: NormalizedName) -> bytes | None:
-        if os.path.exists(join(self.cache, "wheels", file.sha256, file.name)):
+        if file.sha256 and os.path.exists(FileCache(self.cache).file(file.sha256, file.name)):
             return None
         remote = RemoteFile(self.client.fetcher, file.address)
         try:

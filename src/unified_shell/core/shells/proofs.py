@@ -75,7 +75,7 @@ class Proof:
         return tuple(found)
 
     def _sessions(self) -> tuple[Session, ...]:
-        return tuple(open_session(dialect, mode, self._host) for dialect, mode in self._modes)
+        return tuple(open_session(dialect, mode, self._host, errors=True) for dialect, mode in self._modes)
 
     def _syntax_errors(self) -> dict[str, str]:
         found: dict[str, str] = {}

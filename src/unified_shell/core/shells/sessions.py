@@ -1,21 +1,25 @@
 """Opening a new session of a shell, as a person would, and reading what it came to."""
 
 import os
+import re
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.machine.processes import run_program
+from unified_shell.core.machine.processes import Ran, run_program
 from unified_shell.core.machine.terminals import type_at_prompt
 
-from .dialects.dialect import Dialect, Mode
+from .dialects.dialect import Dialect, Mode, Opening
+from .session_questions import Questions
 
 __all__ = ["Session", "find_program", "fresh_variables", "open_session"]
 
 TIMEOUT_SECONDS = 10.0
+# What an interactive shell says of having no terminal; a person's session has one.
+NO_TERMINAL = re.compile(r"no job control|cannot set terminal process group|[Ii]nappropriate ioctl|can't access tty")
 SYSTEM_PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
 PASSED_ON = ("LANG", "LC_ALL", "LC_CTYPE", "TZ", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME")
 
@@ -23,7 +27,8 @@ PASSED_ON = ("LANG", "LC_ALL", "LC_CTYPE", "TZ", "XDG_DATA_HOME", "XDG_CONFIG_HO
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Session:
     """What a new session came to: its variables as a child sees them, the answers of the lines it was
-    given, and what it printed on its way. `trouble` says why there is nothing to see.
+    given, and what it printed on its way. `trouble` says why there is nothing to see; it `ends` where a startup file
+    ends it. `answered_by` is the program that read the lines: another shell where a startup file starts one instead.
     """
 
     shell: str
@@ -33,6 +38,8 @@ class Session:
     errors: tuple[str, ...] = ()
     trouble: str = ""
     elapsed_seconds: float = 0.0
+    answered_by: str = ""
+    ends: bool = False
 
     def search_path(self, variable: str = "PATH") -> tuple[str, ...]:
         """Return the entries of a search path in this session."""
@@ -74,120 +81,113 @@ def _ask_nothing(_answer_file: str) -> str:
 
 
 def open_session(
-    dialect: Dialect,
-    mode: Mode,
-    host: Host,
-    *,
-    ask: Callable[[str], str] = _ask_nothing,
-    in_terminal: bool = False,
+    dialect: Dialect, mode: Mode, host: Host, *, ask: Callable[[str], str] = _ask_nothing, errors: bool = False
 ) -> Session:
-    """Open a new session, run the lines of `ask` in it and read its variables.
+    """Open a new session in a terminal, as a person does, run the lines of `ask` in it and read its variables.
 
-    Without a terminal this takes a few hundredths of a second, but a startup file may ask whether there is
-    one; so where nothing came of it, and with `in_terminal`, the lines are typed at a prompt. `ask` is given
-    the name of a file; what its lines write there is the answer.
+    A startup file may ask whether there is a terminal, and a prompt may run commands: what a session without one comes to
+    says little of the next real one. Where none is reached, because a startup file waits for input, it is opened
+    without a terminal, and `trouble` stays. `ask` is given the name of a file; what its lines write there is the answer.
+    With `errors`, what it prints on the error stream is read too, in a second session.
     """
     program = find_program(dialect, host)
     if program is None:
         return Session(shell=dialect.name, mode=mode, trouble=f"{dialect.name} is not on this machine")
+    opener = _Opener(dialect=dialect, mode=mode, host=host, program=program)
     with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
-        asked = _Asked(folder, dialect, ask)
-        session = None if in_terminal else _open_without_terminal(dialect, mode, host, program, asked)
-        if session is None or session.trouble:
-            typed = _open_in_terminal(dialect, mode, host, program, asked)
-            session = typed if session is None or not typed.trouble else session
-    return session
+        session = opener.in_terminal(Questions(folder, dialect, ask), join(folder, "shelter"))
+    if not (errors or session.trouble):
+        return session
+    with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
+        other = opener.without_terminal(Questions(folder, dialect, ask))
+    if session.trouble and other.ends:
+        return replace(session, trouble=other.trouble, errors=other.errors)
+    return replace(session, errors=other.errors)
 
 
-class _Asked:
-    """The file of lines that a session is told to read, and the files that it answers in."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Opener:
+    """One shell in one mode, and how it is opened."""
 
-    def __init__(self, folder: str, dialect: Dialect, ask: Callable[[str], str]) -> None:
-        self.script = join(folder, "ask")
-        self.environment = join(folder, "environment")
-        self.answer = join(folder, "answer")
-        quote, lines = dialect.quote, ask(self.answer)
-        with open(self.script, "w", encoding="utf-8", errors="surrogateescape") as file:
-            if lines:
-                file.write(f"{lines}\n")
-            # Absolute programs pass by aliases and functions; the name appears only when it is whole.
-            file.write(f"/bin/cp /proc/self/environ {quote(self.environment + '.part')}\n")
-            file.write(f"/bin/mv {quote(self.environment + '.part')} {quote(self.environment)}\n")
-        self.command = dialect.source_line(self.script)
+    dialect: Dialect
+    mode: Mode
+    host: Host
+    program: Place
 
-    def is_answered(self) -> bool:
-        return os.path.exists(self.environment)
+    def in_terminal(self, asked: Questions, folder: str) -> Session:
+        opening = self.dialect.open_terminal(self.mode)
+        environment = self._environment(opening)
+        os.mkdir(folder)
+        shelter = self.dialect.shelter(folder, self.host.home, tuple(environment.items()))
+        typed = type_at_prompt(
+            opening.argv,
+            f" {asked.command}",
+            program=self.program,
+            environment={**environment, **shelter},
+            directory=self._directory(),
+            timeout_seconds=TIMEOUT_SECONDS,
+            reached=asked.is_answered,
+        )
+        if not typed.reached:
+            last = _lines(typed.shown)[-1:] or ("nothing was shown",)
+            return Session(
+                shell=self.dialect.name,
+                mode=self.mode,
+                trouble=f"no prompt was reached; the last line was: {last[0]}",
+                elapsed_seconds=typed.elapsed_seconds,
+            )
+        session = self._answered(asked, typed.elapsed_seconds)
+        own = [
+            (name, environment.get(name, "") if value == shelter.get(name) else value)
+            for name, value in session.variables
+        ]
+        return replace(session, variables=tuple((name, value) for name, value in own if value or name not in shelter))
 
-    def variables(self) -> tuple[tuple[str, str], ...]:
-        with open(self.environment, "rb") as file:
-            pairs = [os.fsdecode(one).partition("=") for one in file.read().split(b"\0") if one]
-        return tuple((name, value) for name, _, value in pairs)
-
-    def answer_text(self) -> str:
-        if not os.path.exists(self.answer):
-            return ""
-        with open(self.answer, encoding="utf-8", errors="surrogateescape") as file:
-            return file.read()
-
-
-def _open_without_terminal(dialect: Dialect, mode: Mode, host: Host, program: str, asked: _Asked) -> Session:
-    opening = dialect.open_with(mode, asked.command)
-    environment = {**fresh_variables(host, program), **dict(opening.variables)}
-    ran = run_program(
-        opening.argv,
-        program=program,
-        given=opening.given.encode("utf-8", "surrogateescape"),
-        environment=environment,
-        timeout_seconds=TIMEOUT_SECONDS,
-        directory=host.home if os.path.isdir(host.home) else "/",
-    )
-    if not asked.is_answered():
+    def without_terminal(self, asked: Questions) -> Session:
+        opening = self.dialect.open_with(self.mode, asked.command)
+        ran = run_program(
+            opening.argv,
+            program=self.program,
+            given=opening.given.encode("utf-8", "surrogateescape"),
+            environment=self._environment(opening),
+            timeout_seconds=TIMEOUT_SECONDS,
+            directory=self._directory(),
+            with_descendants=True,
+        )
+        if asked.is_answered():
+            return replace(self._answered(asked, ran.elapsed_seconds), errors=_lines(ran.errors))
+        ends = ran.returncode is not None
         return Session(
-            shell=dialect.name,
-            mode=mode,
-            trouble=ran.trouble or "a startup file ends the session",
+            shell=self.dialect.name,
+            mode=self.mode,
+            trouble=_ending(ran) if ends else ran.trouble,
             errors=_lines(ran.errors),
+            ends=ends,
             elapsed_seconds=ran.elapsed_seconds,
         )
-    return Session(
-        shell=dialect.name,
-        mode=mode,
-        variables=asked.variables(),
-        answer=asked.answer_text(),
-        errors=_lines(ran.errors),
-        elapsed_seconds=ran.elapsed_seconds,
-    )
 
-
-def _open_in_terminal(dialect: Dialect, mode: Mode, host: Host, program: str, asked: _Asked) -> Session:
-    opening = dialect.open_terminal(mode)
-    typed = type_at_prompt(
-        opening.argv,
-        f" {asked.command}",
-        program=program,
-        environment={**fresh_variables(host, program), **dict(opening.variables)},
-        directory=host.home if os.path.isdir(host.home) else "/",
-        timeout_seconds=TIMEOUT_SECONDS,
-        reached=asked.is_answered,
-    )
-    if not typed.reached:
-        last = _lines(typed.shown)[-1:] or ("nothing was shown",)
+    def _answered(self, asked: Questions, elapsed_seconds: float) -> Session:
         return Session(
-            shell=dialect.name,
-            mode=mode,
-            trouble=f"no prompt was reached; the last line was: {last[0]}",
-            elapsed_seconds=typed.elapsed_seconds,
+            shell=self.dialect.name,
+            mode=self.mode,
+            variables=asked.variables(),
+            answer=asked.answer_text(),
+            answered_by=asked.answered_by(),
+            elapsed_seconds=elapsed_seconds,
         )
-    return Session(
-        shell=dialect.name,
-        mode=mode,
-        variables=asked.variables(),
-        answer=asked.answer_text(),
-        elapsed_seconds=typed.elapsed_seconds,
-    )
+
+    def _environment(self, opening: Opening) -> dict[str, str]:
+        return {**fresh_variables(self.host, self.program), **dict(opening.variables)}
+
+    def _directory(self) -> str:
+        return self.host.home if os.path.isdir(self.host.home) else "/"
+
+
+def _ending(ran: Ran) -> str:
+    return f"a startup file ends the session (exit code {ran.returncode})"
 
 
 def _lines(raw: bytes) -> tuple[str, ...]:
     text = raw.decode("utf-8", "replace")
     lines = ["".join(c for c in line if c.isprintable()).strip() for line in text.splitlines()]
-    return tuple(line for line in lines if line)
+    return tuple(line for line in lines if line and not NO_TERMINAL.search(line))

@@ -8,6 +8,7 @@ from unified_shell.core.machine.places import Place, join
 
 from .dialects import BASH
 from .dialects.dialect import Mode
+from .overlays import overlay_fish
 from .trace_records import Record
 
 __all__ = ["RECIPES", "Recipe", "TraceJob"]
@@ -94,14 +95,8 @@ def _inner(file: str) -> str:
 
 def _fish(job: TraceJob) -> Prepared:
     """An overlay of the person's folder whose first snippet watches PATH; the rest are links to theirs."""
-    own = os.path.dirname(job.files[-1]) if job.files else join(job.home, ".config", "fish")
-    overlay = join(job.folder, "config", "fish")
-    os.makedirs(join(overlay, "conf.d"))
-    _link_all(join(own, "conf.d"), join(overlay, "conf.d"))
-    _link_all(own, overlay, but=("conf.d", "fish_variables"))
-    if os.path.exists(join(own, "fish_variables")):
-        with open(join(own, "fish_variables"), "rb") as old, open(join(overlay, "fish_variables"), "wb") as new:
-            new.write(old.read())
+    given = overlay_fish(job.folder, job.home, tuple(job.variables.items()))
+    overlay = join(given["XDG_CONFIG_HOME"], "fish")
     with open(join(overlay, "conf.d", "000-ush-watch.fish"), "w", encoding="ascii") as file:
         file.write(
             "function __ush_watch --on-variable PATH\n"
@@ -110,14 +105,7 @@ def _fish(job: TraceJob) -> Prepared:
         )
     login = ("-l",) if job.mode is Mode.LOGIN else ()
     words = ("fish", "--private", *login, "-i", "-c", "true")
-    return words, {"XDG_CONFIG_HOME": join(job.folder, "config")}, ""
-
-
-def _link_all(source: str, target: str, but: tuple[str, ...] = ()) -> None:
-    if os.path.isdir(source):
-        for name in os.listdir(source):
-            if name not in but:
-                os.symlink(join(source, name), join(target, name))
+    return words, given, ""
 
 
 def _from_overlay(record: Record, job: TraceJob) -> Record:

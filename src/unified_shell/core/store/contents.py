@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import msgspec
 
+from unified_shell.core.machine.digests import Sha256
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
 
@@ -37,7 +38,7 @@ class StoredFile:
 class Content:
     """The unpacked content of one archive."""
 
-    sha256: str
+    sha256: Sha256
     top: Place
     files: tuple[StoredFile, ...]
 
@@ -65,18 +66,18 @@ class Store:
     def __init__(self, data: str) -> None:
         self.top = join(data, "store", "wheels")
 
-    def find(self, sha256: str) -> Content | None:
+    def find(self, sha256: Sha256) -> Content | None:
         """Return the content of an archive, or None where it is not there or was written to since."""
         content = self.read(sha256)
         return content if content is not None and not damaged_files(content.folder, content.files) else None
 
-    def read(self, sha256: str) -> Content | None:
+    def read(self, sha256: Sha256) -> Content | None:
         """Return the content of an archive as it was stored, whole or not; None where it is not there."""
         top = join(self.top, sha256)
         files = _read(join(top, "manifest.json"))
         return Content(sha256=sha256, top=top, files=files) if files is not None else None
 
-    def add(self, sha256: str, staging: str, unpack: Callable[[str], tuple[StoredFile, ...]]) -> Content:
+    def add(self, sha256: Sha256, staging: str, unpack: Callable[[str], tuple[StoredFile, ...]]) -> Content:
         """Return the content, made by `unpack` in a folder of staging where it is not there yet.
 
         Two that make the same at once both succeed: the second finds the first one's. What was damaged is put aside.

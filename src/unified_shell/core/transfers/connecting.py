@@ -43,11 +43,13 @@ class Connecting:
         """Return a client; raises TransferFailed where the certificates cannot be read."""
         import httpx
 
+        from .pacing import paced_transport
+
         context = self._trust()
         schemes = {f"{scheme}://": self._proxy_of(scheme) for scheme in ("http", "https")}
         try:
             mounts: dict[str, httpx.BaseTransport | None] = {
-                scheme: httpx.HTTPTransport(proxy=proxy, verify=context) for scheme, proxy in schemes.items() if proxy
+                scheme: paced_transport(proxy=proxy, verify=context) for scheme, proxy in schemes.items() if proxy
             }
         except ValueError as error:
             raise TransferFailed(
@@ -59,7 +61,7 @@ class Connecting:
         return httpx.Client(
             follow_redirects=True,
             timeout=TIMEOUT_SECONDS,
-            verify=context,
+            transport=paced_transport(verify=context),
             trust_env=False,
             mounts=mounts,
             headers={"User-Agent": "unified-shell"},

@@ -12,22 +12,27 @@ from unified_shell.core.errors import TransferFailed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 
+from .addresses import user_in_address, variable_part
+
 __all__ = ["credentials_for"]
 
 
 def credentials_for(address: str, host: Host) -> tuple[str, str] | None:
-    """Return user and password for an address that carries none itself, or None.
+    """Return user and password for an address, or None; the user is the one whom the address names, if it does.
 
     The environment's are `USH_USER_<HOST>` and `USH_PASSWORD_<HOST>`, the host in capitals with `_` for what is no
     letter or digit; then the netrc file, `~/.netrc` or what NETRC names.
     """
     parts = urllib.parse.urlsplit(address)
-    if parts.username is not None or not parts.hostname:
+    if not parts.hostname:
         return None
-    named = "".join(c if c.isalnum() else "_" for c in parts.hostname.upper())
+    named_user, named_password = user_in_address(address)
+    if named_password:
+        return named_user, named_password
+    named = variable_part(parts.hostname)
     user, password = host.variable(f"USH_USER_{named}"), host.variable(f"USH_PASSWORD_{named}")
-    if user or password:
-        return user, password
+    if (user or password) and named_user in ("", user or named_user):
+        return user or named_user, password
     path = host.variable("NETRC") or join(host.home, ".netrc")
     try:
         if not os.path.isfile(path):
@@ -39,4 +44,6 @@ def credentials_for(address: str, host: Host) -> tuple[str, str] | None:
             )
     except (OSError, netrc.NetrcParseError):
         return None
-    return (found[0], found[2] or "") if found is not None else None
+    if found is None or named_user not in ("", found[0]):
+        return None
+    return found[0], found[2] or ""

@@ -6,15 +6,14 @@ import io
 import os
 import threading
 import typing
-import urllib.parse
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from unified_shell.core.errors import HashDiffers, TransferFailed
+from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped
 from unified_shell.core.machine.clock import pause
 from unified_shell.core.machine.host import Host
 
-from .addresses import is_web_address, place_of_address, shown_address
+from .addresses import is_web_address, place_of_address, shown_address, user_in_address
 from .connecting import Connecting, NetworkSettings
 from .credentials import credentials_for
 
@@ -25,6 +24,10 @@ __all__ = ["Fetcher", "Reply"]
 
 PAGE_LIMIT_BYTES = 300_000_000
 RANGE_LIMIT_BYTES = 50_000_000
+# Where nobody promised a size.
+DOWNLOAD_LIMIT_BYTES = 20_000_000_000
+PAGE_SECONDS = 600.0
+DOWNLOAD_SECONDS = 6 * 3600.0
 TRIES = 3
 MOST_WAIT_SECONDS = 20.0
 PROXY_STEP = "see http_proxy, https_proxy and no_proxy"
@@ -96,17 +99,18 @@ class Fetcher:
         except TransferFailed as error:
             return error.what
 
-    def download(self, address: str, target: str, *, sha256: str) -> int:
+    def download(self, address: str, target: str, *, sha256: str, size_bytes: int = -1) -> int:
         """Write what is at an address to a new file and return its size in bytes.
 
         The file appears under its name only when its SHA-256 matched; raises HashDiffers otherwise. An empty
-        `sha256` is for what nobody promised anything of; the caller takes its digest and keeps it.
+        `sha256` is for what nobody promised anything of; the caller takes its digest and keeps it. `size_bytes` is
+        the size that was promised, -1 for none: where more comes, no more of it is taken.
         """
         part = f"{target}.part"
         try:
             os.makedirs(os.path.dirname(target), exist_ok=True)
             with open(part, "w+b") as file:
-                digest, size = self._fill(file, address)
+                digest, size = self._fill(file, address, DOWNLOAD_LIMIT_BYTES if size_bytes < 0 else size_bytes)
             if sha256 and digest != sha256:
                 raise HashDiffers(
                     f"{os.path.basename(target)} is not what was promised: its SHA-256 is"
@@ -126,7 +130,7 @@ class Fetcher:
                 os.unlink(part)
         return size
 
-    def _fill(self, file: typing.IO[bytes], address: str) -> tuple[str, int]:
+    def _fill(self, file: typing.IO[bytes], address: str, limit_bytes: int) -> tuple[str, int]:
         """Write an address's bytes to an empty file; a transfer that breaks off is gone on with where it stopped."""
         state, size, tag, tried = hashlib.sha256(), 0, "", 1
         while True:
@@ -139,10 +143,16 @@ class Fetcher:
                         file.seek(0)
                         file.truncate()
                     for chunk in chunks:
-                        state.update(chunk)
                         size += len(chunk)
+                        if size > limit_bytes:
+                            raise TransferStopped(
+                                f"more came than the {limit_bytes} bytes that may", where=shown_address(address)
+                            )
+                        state.update(chunk)
                         file.write(chunk)
                 return state.hexdigest(), size
+            except TransferStopped:
+                raise
             except TransferFailed:
                 tried += 1
                 if size <= before or tried > TRIES:
@@ -158,11 +168,13 @@ class Fetcher:
         """Yield where the bytes begin, the file's tag, and the bytes; from `start` on, if it is the file of that tag."""
         place = place_of_address(address)
         if place is not None:
+            if not os.path.isfile(place):
+                raise TransferFailed("there is no such file", where=place)
             with open(place, "rb") as file:
                 yield 0, "", iter(lambda: file.read(1 << 20), b"")
             return
         more = {"Range": f"bytes={start}-", **({"If-Range": tag} if tag else {})} if start else {}
-        with self._stream("GET", address, "*/*", more) as response:
+        with self._stream("GET", address, "*/*", more, most_seconds=DOWNLOAD_SECONDS) as response:
             if response.status_code == 404:
                 raise TransferFailed("there is no such file (404)", where=shown_address(address))
             continues = response.status_code == 206 and response.headers.get("content-range", "").startswith(
@@ -172,9 +184,17 @@ class Fetcher:
 
     @contextlib.contextmanager
     def _stream(
-        self, method: str, address: str, accept: str, more: Mapping[str, str] | None = None
+        self,
+        method: str,
+        address: str,
+        accept: str,
+        more: Mapping[str, str] | None = None,
+        *,
+        most_seconds: float = PAGE_SECONDS,
     ) -> Iterator["httpx.Response"]:
         import httpx
+
+        from .pacing import pacing
 
         if self.offline:
             raise TransferFailed(
@@ -182,17 +202,22 @@ class Fetcher:
                 next_step="the same without --offline",
             )
         if not is_web_address(address):
-            raise TransferFailed(f"{shown_address(address)!r} is no address that can be fetched")
+            raise TransferFailed(f"{shown_address(address)!r} is not an address that can be fetched")
         client = self._opened()
         # Wheels must come as they are stored: their hash is over those bytes.
         headers = {"Accept": accept, "Accept-Encoding": "gzip" if accept != "*/*" else "identity", **(more or {})}
         try:
             user = credentials_for(address, self._host)
-            with _send(client, method, address, headers, user) as response:
+            with (
+                pacing(shown_address(address), most_seconds),
+                _send(client, method, address, headers, user) as response,
+            ):
                 refusal = response.status_code >= 400 and response.status_code not in (404, 416)
                 if refusal and method != "HEAD":
                     raise self._refused(response, address)
                 yield response
+        except httpx.InvalidURL as error:
+            raise TransferFailed(f"{shown_address(address)!r} is not an address that can be fetched") from error
         except httpx.HTTPError as error:
             proxy = self._connecting.proxy_for(address)
             step = PROXY_STEP if proxy else "ush index list   (is the address right?)"
@@ -224,7 +249,7 @@ class Fetcher:
 
 def _next_step(status: int) -> str:
     if status in (401, 403):
-        return "put user and password for that host into ~/.netrc, or USH_USER_<HOST> and USH_PASSWORD_<HOST>"
+        return "keep user and password for that host in the keyring, in ~/.netrc, or in USH_USER_HOST and USH_PASSWORD_HOST"
     return "ush index list   (is the address right?)"
 
 
@@ -254,8 +279,8 @@ def _send(
 
     from .keyring_credentials import KeyringAuth
 
-    named = bool(urllib.parse.urlsplit(address).username)
-    auth = httpx.BasicAuth(*user) if user is not None else httpx.USE_CLIENT_DEFAULT if named else KeyringAuth()
+    auth = httpx.BasicAuth(*user) if user is not None else KeyringAuth(user_in_address(address)[0])
+    address = shown_address(address)
     for tried in range(1, TRIES + 1):
         try:
             response = client.send(client.build_request(method, address, headers=headers), auth=auth, stream=True)
@@ -287,11 +312,12 @@ def _limited(chunks: Iterator[bytes], limit_bytes: int, address: str) -> Iterato
 
 
 def _read_local(place: str, address: str, limit_bytes: int) -> Reply:
+    if not os.path.isfile(place):
+        # Not there, or a folder, device or pipe, which would never end.
+        return Reply(status=404, content=b"", content_type="", address=address)
     try:
         with open(place, "rb") as file:
-            content = file.read(limit_bytes + 1)
-    except (FileNotFoundError, IsADirectoryError):
-        return Reply(status=404, content=b"", content_type="", address=address)
+            content = b"".join(_limited(iter(lambda: file.read(1 << 20), b""), limit_bytes, address))
     except OSError as error:
         raise TransferFailed(f"{place} cannot be read: {(error.strerror or '').lower()}") from error
     kind = "text/html" if place.endswith((".html", ".htm")) else ""

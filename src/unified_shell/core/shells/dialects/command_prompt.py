@@ -85,6 +85,10 @@ class CommandPrompt:
         """Return a prompt that runs one command."""
         return Opening(argv=("cmd.exe", "/d", "/c", command))
 
+    def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:  # noqa: ARG002
+        """Return nothing: it writes nothing before it ends."""
+        return {}
+
     def source_line(self, file: str) -> str:
         """Return the line that calls a batch file."""
         return f"call {self.quote(file)}"

@@ -168,6 +168,12 @@ class Dialect(Protocol):
         """Return how a session is opened that waits at its prompt."""
         ...
 
+    def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:
+        """Return variables with which a session at a terminal writes nothing into the person's folders; `folder` is
+        an empty one for what takes their place.
+        """
+        ...
+
     def open_with(self, mode: Mode, command: str) -> Opening:
         """Return how an interactive session is opened that runs one command and ends."""
         ...

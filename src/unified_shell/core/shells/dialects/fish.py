@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.shells.overlays import overlay_fish
 
 from .dialect import (
     ConditionKind,
@@ -111,6 +112,10 @@ class Fish:
         """Return an interactive session that runs one command."""
         login = ("-l",) if mode is Mode.LOGIN else ()
         return Opening(argv=("fish", "--private", *login, "-i", "-c", command))
+
+    def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:
+        """Return where links to the person's folders are: fish makes files in its folders of configuration and data."""
+        return overlay_fish(folder, home, variables)
 
     def source_line(self, file: str) -> str:
         """Return the command that reads a file."""

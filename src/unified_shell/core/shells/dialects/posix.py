@@ -103,6 +103,10 @@ class PosixText:
         name = self.programs[0]
         return Opening(argv=(f"-{name}",) if mode is Mode.LOGIN else (name,))
 
+    def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:  # noqa: ARG002
+        """Return nothing: it writes nothing before it ends."""
+        return {}
+
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return the standard's `type`, which tells aliases and functions from files."""
         return f"type {self.quote(name)} > {self.quote(answer_file)} 2>&1"

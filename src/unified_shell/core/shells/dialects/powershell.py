@@ -98,6 +98,10 @@ class PowerShell:
         """Return a session that runs one command."""
         return Opening(argv=("pwsh", *(("-Login",) if mode is Mode.LOGIN else ()), "-Command", command))
 
+    def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:  # noqa: ARG002
+        """Return nothing: it writes nothing before it ends."""
+        return {}
+
     def source_line(self, file: str) -> str:
         """Return the dot command."""
         return f". {self.quote(file)}"

@@ -144,6 +144,10 @@ class Tcsh:
         """
         return Opening(argv=("-tcsh" if mode is Mode.LOGIN else "tcsh", "-i"), given=f"{command}\nexit\n")
 
+    def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:  # noqa: ARG002
+        """Return nothing: it writes nothing before it ends."""
+        return {}
+
     def source_line(self, file: str) -> str:
         """Return the command that reads a file."""
         return f"source {self.quote(file)}"

@@ -1,0 +1,65 @@
+"""All that a program started, found again by a mark in its variables: also what went into a session of its own.
+
+A startup file may start a terminal multiplexer, a build a daemon; both leave the group and the session that they were
+started in, and nothing but what they were started with tells whose they are.
+"""
+
+import contextlib
+import functools
+import os
+import signal
+import uuid
+from collections.abc import Callable, Mapping
+
+__all__ = ["MARK", "end_marked", "ending_with_us", "marked"]
+
+MARK = "_USH_STARTED"
+PR_SET_PDEATHSIG = 1
+
+
+def marked(environment: Mapping[str, str]) -> tuple[dict[str, str], str]:
+    """Return variables with a new mark among them, and the mark."""
+    mark = uuid.uuid4().hex
+    return {**environment, MARK: mark}, mark
+
+
+def end_marked(mark: str) -> None:
+    """Kill every process that began with a mark, again until none is left: one may start another meanwhile."""
+    wanted = f"{MARK}={mark}".encode("ascii")
+    for _ in range(5):
+        found = _with(wanted)
+        for number in found:
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                os.kill(number, signal.SIGKILL)
+        if not found:
+            return
+
+
+@functools.cache
+def ending_with_us() -> Callable[[], None] | None:
+    """Return what a child that was just forked calls to be killed when the thread that forked it ends; None where there
+    is no such thing (prctl(2), of Linux).
+    """
+    try:
+        import ctypes
+
+        set_option = ctypes.CDLL(None).prctl
+    except (ImportError, OSError, AttributeError, TypeError):
+        return None
+    return lambda: set_option(PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+def _with(wanted: bytes) -> list[int]:
+    found = []
+    try:
+        names = os.listdir("/proc")
+    except OSError:
+        return []
+    for name in names:
+        if not name.isdigit() or int(name) == os.getpid():
+            continue
+        # Somebody else's cannot be read, nor one that has just ended.
+        with contextlib.suppress(OSError), open(f"/proc/{name}/environ", "rb") as file:
+            if wanted in file.read().split(b"\0"):
+                found.append(int(name))
+    return found

@@ -1,0 +1,22 @@
+"""A console that lets no control sequence through but its own."""
+
+from collections.abc import Iterable
+
+from rich.console import Console, ConsoleOptions, RenderableType
+from rich.segment import Segment
+
+from .plain_text import plain_text
+
+__all__ = ["PlainConsole"]
+
+
+class PlainConsole(Console):
+    """Rich's console; whatever is laid out by it, a cell or a status line, has its texts made plain first."""
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        """Return the segments of something, plain texts in them; control codes of the console's own stay."""
+        for segment in super().render(renderable, options):
+            if segment.control or segment.text.isprintable():
+                yield segment
+            else:
+                yield Segment(plain_text(segment.text), segment.style)
