@@ -36,6 +36,9 @@ def field(account: Account, index: Loopback) -> Account:
     return account
 
 
+# Told apart from what another run of the tests left.
+NAP = f"sleep 6{os.getpid():07d}"
+
 HOSTILE_ROWS: dict[str, dict[str, object]] = {
     "a hash that climbs": {"hashes": {"sha256": "../../../../../victim"}, "core-metadata": True},
     "a hash that climbs with metadata": {
@@ -278,22 +281,22 @@ def test_headers_and_padding_of_archives_are_bounded(account: Account) -> None:
 
 def test_nothing_that_a_session_started_outlives_us(account: Account) -> None:
     """A startup file starts what leaves its session; whichever way we end, it ends too."""
-    account.write(".bashrc", "setsid sleep 611 >/dev/null 2>&1 &\nsleep 3\n")
+    account.write(".bashrc", f"setsid {NAP} >/dev/null 2>&1 &\nsleep 3\n")
     account.ush("look", "true", code=None)
-    assert not _running("sleep 611")
+    assert not _running(NAP)
     for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGKILL):
         process = subprocess.Popen([USH, "look", "true"], env=account.variables, stdout=subprocess.DEVNULL)
         end = time.monotonic() + 20
-        while not _running("sleep 611"):
+        while not _running(NAP):
             assert time.monotonic() < end
             time.sleep(0.05)
         process.send_signal(number)
         process.wait(20)
         time.sleep(0.3)
         if number != signal.SIGKILL:
-            assert not _running("sleep 611")
+            assert not _running(NAP)
         assert not _running("bash -i")
-        subprocess.run(["pkill", "-f", "sleep 611"], check=False)
+        subprocess.run(["pkill", "-f", NAP], check=False)
 
 
 def _running(line: str) -> bool:

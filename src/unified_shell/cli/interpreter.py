@@ -37,7 +37,7 @@ def list_interpreters(bench: Workbench, roots: tuple[str, ...], *, as_json: bool
     from unified_shell.views.json_view import json_text
 
     places = tuple(os.path.abspath(one) for one in roots)
-    found = discover(bench.host, roots=places)
+    found = discover(bench.host, roots=places, thorough=not places)
     kept, adopted = all_kept(bench.host, bench.locations), read_adopted(bench.locations)
     if as_json:
         facts = {"found": found.python, "others": found.others, "kept": kept, "adopted": adopted}

@@ -14,20 +14,18 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from unified_shell.core.commands.candidates import NameReport
-    from unified_shell.core.commands.desktop import MenuEntry
     from unified_shell.core.commands.directories import PlaceReport
     from unified_shell.core.commands.patterns import MatchedName
     from unified_shell.core.machine.running_programs import RunningProgram
-    from unified_shell.core.verification.name_states import SessionState
+    from unified_shell.core.verification.looking import NameLook
     from unified_shell.core.verification.survey import Survey
 
     from .screen import Screen
 
 __all__ = [
+    "print_look",
     "print_matches",
-    "print_name",
     "print_place",
-    "print_sessions",
     "print_stale_programs",
     "print_standing",
     "print_survey",
@@ -102,18 +100,54 @@ def print_standing(screen: Screen, seen: Survey) -> None:
     screen.result(f"\nNext: {seen.next_thing}\nAll commands: ush --help")
 
 
-def print_name(screen: Screen, report: NameReport, home: str) -> None:
-    """Write what is known of a name: its state, each candidate, what was searched."""
-    heading(screen, f"{report.name}: {report.state.value} — {report.state.meaning}")
+def print_look(screen: Screen, seen: NameLook, home: str) -> None:
+    """Write what is known of a name: its state, each candidate, new sessions, menus, the next thing to type."""
+    report = seen.report
+    heading(screen, f"{report.name}: {seen.state.value} — {_meaning(seen, home)}")
+    _print_candidates(screen, report, home)
+    _print_sessions(screen, seen, home)
+    for entry in seen.menu:
+        gone = "" if entry.starts else ", which is not there"
+        title = f"{entry.title!r} ({shown(entry.file, home)})"
+        screen.result(f"  menu entry {title} starts {shown(entry.program, home)}{gone}")
+    if seen.session_is_stale:
+        screen.result("  this session began before the wiring was changed; a new one has what is wanted now")
+    print_stale_programs(screen, seen.stale_programs)
+    if seen.remedy:
+        screen.result(f"Next: {seen.remedy}")
+    if seen.shows_module and seen.module is not None:
+        from .module_view import print_module
+
+        print_module(screen, seen.module, home)
+
+
+def _meaning(seen: NameLook, home: str) -> str:
+    """Say the state in a person's words; of a session that is stale, what new ones answer with."""
+    here = seen.report.state
+    if seen.state is State.STALE:
+        file = next((one.file for one in seen.sessions if one.file), "")
+        return f"new sessions start {shown(file, home)}; this one began before the change"
+    if seen.state is State.READY and here is not State.READY:
+        return "the shell's own command"
+    if here is State.READY and seen.state is not State.READY:
+        count = sum(one.state is not State.READY for one in seen.sessions)
+        return f"starts in this session, but not in {count} of {len(seen.sessions)} kinds of new session"
+    if here is not seen.state and here is not State.READY and seen.state is State.SHADOWED:
+        return "an alias or function answers"
+    return seen.state.meaning
+
+
+def _print_candidates(screen: Screen, report: NameReport, home: str) -> None:
     if report.candidates:
         print_table(
             screen,
-            ("state", "on PATH", "file", "what"),
+            ("state", "on PATH", "file", "version", "what"),
             [
                 (
                     one.state.value,
                     f"place {one.position}" if one.position else "no",
                     shown(one.path, home),
+                    one.version,
                     "; ".join(
                         filter(None, [one.kind, "" if one.why else _link(one.path, one.leads_to, home), one.why])
                     ),
@@ -132,32 +166,15 @@ def print_name(screen: Screen, report: NameReport, home: str) -> None:
         screen.result(f"  a name like it: {report.nearest_name}")
 
 
-def print_sessions(
-    screen: Screen,
-    report: NameReport,
-    sessions: Sequence[SessionState],
-    menu: Sequence[MenuEntry],
-    home: str,
-    *,
-    stale: bool,
-) -> None:
-    """Write what the name is in new sessions, which menu entries start it, and what to type next."""
+def _print_sessions(screen: Screen, seen: NameLook, home: str) -> None:
     rows = [
         (one.state.value, f"{one.mode.value} {one.shell}", shown(one.file, home) if one.file else "", one.why)
-        for one in sessions
+        for one in seen.sessions
     ]
     # Where the name is nowhere at all, that no session finds it is no news.
-    if any(one.state is not State.ABSENT for one in sessions):
+    if any(one.state is not State.ABSENT for one in seen.sessions):
         screen.result("")
         print_table(screen, ("state", "new session", "answers", "why"), rows, indent=2)
-    for entry in menu:
-        gone = "" if entry.starts else ", which is not there"
-        title = f"{entry.title!r} ({shown(entry.file, home)})"
-        screen.result(f"  menu entry {title} starts {shown(entry.program, home)}{gone}")
-    if stale:
-        screen.result("  this session began before the wiring was changed; a new one has what is wanted now")
-    if report.remedy:
-        screen.result(f"Next: {report.remedy}")
 
 
 def print_matches(screen: Screen, pattern: str, found: Sequence[MatchedName], home: str) -> None:
@@ -181,7 +198,12 @@ def print_place(screen: Screen, report: PlaceReport, home: str) -> None:
     commands = ", ".join(report.commands[:24]) + (
         f" and {len(report.commands) - 24} more" if len(report.commands) > 24 else ""
     )
+    if report.belongs_to:
+        rows.insert(0, ("is", report.belongs_to))
     rows.append(("commands", commands or "none"))
+    if report.without_execute_bit:
+        names = ", ".join(report.without_execute_bit[:12])
+        rows.append(("programs", f"{names}: without the execute bit (chmod +x), so not found as commands"))
     if report.hidden_commands:
         hidden = ", ".join(report.hidden_commands[:12])
         more = len(report.hidden_commands) - 12

@@ -5,6 +5,7 @@ import textwrap
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.places import shown
 from unified_shell.core.verification.module_states import ModuleReport
+from unified_shell.core.verification.providers import ProviderPlace
 
 from .screen import Screen
 from .tables import heading, print_table
@@ -13,7 +14,7 @@ __all__ = ["print_module"]
 
 MEANINGS = {
     State.READY: "what a session starts imports it",
-    State.HIDDEN: "not what a session starts, but others import it",
+    State.HIDDEN: "not in the Python that a session starts, but in others",
     State.MISMATCHED: "it was compiled for another interpreter",
     State.BROKEN: "it is there, but does not load",
     State.ABSENT: "no interpreter or environment here has it",
@@ -39,9 +40,18 @@ def print_module(screen: Screen, report: ModuleReport, home: str) -> None:
         print_table(screen, columns[:shown_columns], [row[:shown_columns] for row in rows], indent=2)
     if report.without:
         without = ", ".join(dict.fromkeys(report.without))
-        text = f"asked, and without it: {without}"
+        text = f"not found in: {without}"
         screen.result(textwrap.fill(text, screen.out.width, initial_indent="  ", subsequent_indent="    "))
     if report.import_as:
         screen.result(f"  a project of that name is there; it is imported as: {', '.join(report.import_as)}")
+    for one in report.providers:
+        where = {
+            ProviderPlace.ENVIRONMENT: f"installed in {one.environment}",
+            ProviderPlace.STORE: "in the store",
+            ProviderPlace.INDEX: "seen on an index",
+        }[one.place]
+        screen.result(f"  {one.project} brings it ({where})")
+    if not report.holders and not report.import_as and not report.providers:
+        screen.result("  which project brings it is not known here; projects are often called otherwise than modules")
     if report.remedy:
         screen.result(f"Next: {report.remedy}")

@@ -1,34 +1,35 @@
 """Every candidate for a command: in path order, then elsewhere on the machine, in bounded time."""
 
 import os
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from unified_shell.core.errors import nearest
 from unified_shell.core.machine.clock import steady_seconds
-from unified_shell.core.machine.executables import Executable, FileKind, is_executable_file, read_executable
-from unified_shell.core.machine.host import Host, System
+from unified_shell.core.machine.executables import is_executable_file, is_program_without_bit
+from unified_shell.core.machine.folder_walks import SYSTEM_TREES, folders_within
+from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.system_packages import install_library_line
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.wiring import Wiring
 
+from .judging import judge_file
 from .program_names import program_names
 from .states import State
 
 __all__ = ["Candidate", "NameReport", "look_for_command"]
 
 SEARCH_SECONDS = 1.5
-PROGRAMS = (FileKind.ELF, FileKind.MACH_O, FileKind.PE)
-MAX_DEPTH = 4
-SKIPPED = frozenset({"node_modules", "__pycache__", "site-packages", "proc", "sys", "dev", "Trash"})
-SYSTEM_TREES = ("/usr/local", "/opt", "/usr/games", "/usr/sbin", "/sbin", "/snap/bin", "/usr/lib/jvm")
+AskFile = Callable[[str], tuple[str, str]]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Candidate:
     """One file that could answer. `position` is its place on PATH, 0 where it is on none.
 
-    `why` says what is wrong with it, or where its folder belongs.
+    `why` says what is wrong with it, or where its folder belongs; `version` is what it says of itself, as far as it was
+    asked; `library` is one that it needs and that is not on this machine.
     """
 
     path: Place
@@ -37,6 +38,8 @@ class Candidate:
     kind: str
     leads_to: Place
     why: str = ""
+    version: str = ""
+    library: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,17 +55,35 @@ class NameReport:
     remedy: str
 
 
-def look_for_command(name: str, host: Host, managed: Mapping[str, str], wiring: Wiring) -> NameReport:
+def _ask_nothing(_path: str) -> tuple[str, str]:
+    return "", ""
+
+
+@dataclass(frozen=True, slots=True)
+class _Looking:
+    """What the whole search goes by."""
+
+    name: str
+    host: Host
+    entries: tuple[str, ...]
+    ask: AskFile
+
+
+def look_for_command(
+    name: str, host: Host, managed: Mapping[str, str], wiring: Wiring, *, ask: AskFile = _ask_nothing
+) -> NameReport:
     """Look for a command by its exact name.
 
     `managed` are folders of commands that belong to something `ush` knows of, with what that is, such as
-    `environment hive`.
+    `environment hive`. `ask` is given a file that can be started by all that is seen of it, and returns its version and
+    what is wrong with it, each empty where that is not known.
     """
     entries = [entry if entry.startswith("/") else _absolute(entry, host) for entry in host.search_path()]
     wired = {str(one.directory): "the wiring" for one in wiring.entries if one.variable == "PATH"}
     places = {**managed, **wired}
-    on_path = _on_path(name, entries, host)
-    elsewhere, searched, left = _elsewhere(name, entries, places, host)
+    looking = _Looking(name, host, tuple(entries), ask)
+    on_path = _on_path(looking)
+    elsewhere, searched, left = _elsewhere(looking, places)
     candidates = (*on_path, *elsewhere)
     state = _summary(candidates, wired)
     near = _nearest(name, entries, places) if state is State.ABSENT else ""
@@ -77,105 +98,87 @@ def look_for_command(name: str, host: Host, managed: Mapping[str, str], wiring: 
     )
 
 
-def _on_path(name: str, entries: Sequence[str], host: Host) -> list[Candidate]:
+def _on_path(looking: _Looking) -> list[Candidate]:
     found: list[Candidate] = []
+    seen: set[str] = set()
+    name, entries, host = looking.name, looking.entries, looking.host
     for position, folder in enumerate(entries, 1):
-        if folder in entries[: position - 1]:
+        # One directory is often reached by two names, such as /bin and /usr/bin.
+        if os.path.realpath(folder) in seen:
             continue
+        seen.add(os.path.realpath(folder))
         for path in (join(folder, file) for file in program_names(name, host)):
             # A shell passes over what it may not execute, and goes on looking.
             if not os.path.lexists(path) or os.path.isdir(path):
                 continue
-            answered = any(
-                one.state in (State.READY, State.MISMATCHED) or one.why.startswith("needs") for one in found
-            )
-            found.append(_candidate(path, position, host, first=not answered))
+            # Whether it then starts or not, the first that may be executed is the one that is started.
+            answered = any(is_executable_file(one.path) for one in found)
+            found.append(_candidate(path, position, looking, first=not answered))
     return found
 
 
-def _candidate(path: Place, position: int, host: Host, *, first: bool) -> Candidate:
-    facts, real = read_executable(path), Place(os.path.realpath(path))
-    state, why = State.READY, ""
-    if facts.kind is FileKind.ABSENT:
-        state, why = State.BROKEN, f"a dangling link to {os.readlink(path)}"
-    elif not is_executable_file(path):
-        state, why = State.BROKEN, "is not executable for you"
-    elif facts.kind in (FileKind.EMPTY, FileKind.OTHER):
-        state, why = State.BROKEN, f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}"
-    elif facts.interpreter and not os.path.exists(facts.interpreter):
-        state, why = State.BROKEN, f"needs {facts.interpreter}, which is not there"
-    elif facts.kind in PROGRAMS and not _runs_here(facts, host):
-        state = State.MISMATCHED
-        why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
-    elif not position:
-        state = State.HIDDEN
-    elif not first:
-        state = State.SHADOWED
-    return Candidate(path=path, position=position, state=state, kind=facts.kind.value, leads_to=real, why=why)
-
-
-def _runs_here(facts: Executable, host: Host) -> bool:
-    own = {System.LINUX: FileKind.ELF, System.MACOS: FileKind.MACH_O, System.WINDOWS: FileKind.PE}
-    if facts.kind is not own.get(host.system, FileKind.ELF):
-        return False
-    return any(one in (host.architecture, *host.also_runs) for one in facts.architecture.split(" and "))
+def _candidate(path: Place, position: int, looking: "_Looking", *, first: bool) -> Candidate:
+    host = looking.host
+    real = Place(os.path.realpath(path))
+    judged = judge_file(path, host, entries=looking.entries, library_path=host.search_path("LD_LIBRARY_PATH"))
+    state, why, version = judged.state, judged.why, ""
+    if state is State.READY:
+        version, trouble = looking.ask(path)
+        if trouble:
+            state, why = State.BROKEN, trouble
+        elif not position:
+            state = State.HIDDEN
+        elif not first:
+            state = State.SHADOWED
+    return Candidate(
+        path=path,
+        position=position,
+        state=state,
+        kind=judged.kind.value,
+        leads_to=real,
+        why=why,
+        version=version,
+        library=judged.library,
+    )
 
 
 def _elsewhere(
-    name: str, entries: Sequence[str], places: Mapping[str, str], host: Host
+    looking: _Looking, places: Mapping[str, str]
 ) -> tuple[list[Candidate], tuple[Place, ...], tuple[Place, ...]]:
-    deadline = steady_seconds() + SEARCH_SECONDS
-    seen = {os.path.realpath(entry) for entry in entries}
-    found: list[Candidate] = []
+    deadline, host = steady_seconds() + SEARCH_SECONDS, looking.host
+    seen = {os.path.realpath(entry) for entry in looking.entries}
+    found: list[tuple[Place, str]] = []
     for folder in (*places, *usual_folders(host)):
-        found += _look_in(folder, name, places.get(str(folder), ""), host, seen)
+        found += _look_in(folder, looking.name, places.get(str(folder), ""), seen)
     searched: list[Place] = []
     left: list[Place] = []
     for tree in (*SYSTEM_TREES, host.home):
         if not os.path.isdir(tree):
             continue
         whole = True
-        for below in _folders(tree, deadline):
+        for below in folders_within(tree, deadline):
             if below is None:
                 whole = False
             else:
-                found += _look_in(below, name, "", host, seen)
+                found += _look_in(below, looking.name, "", seen)
         (searched if whole else left).append(Place(tree))
-    return found, tuple(searched), tuple(left)
+    # Judged when all is found: asking an interpreter takes of the time for searching otherwise.
+    judged = [(_candidate(path, 0, looking, first=True), owner) for path, owner in found]
+    told = [replace(one, why=one.why or (f"in {owner}" if owner else "")) for one, owner in judged]
+    return told, tuple(searched), tuple(left)
 
 
-def _look_in(folder: str, name: str, owner: str, host: Host, seen: set[str]) -> list[Candidate]:
-    """Return the candidate in a folder that is on no path; `seen` are real folders that were looked in."""
+def _look_in(folder: str, name: str, owner: str, seen: set[str]) -> list[tuple[Place, str]]:
+    """Return the file of that name in a folder that is on no path; `seen` are real folders that were looked in."""
     path = join(folder, name)
     # Most folders have none of that name; only for the others it matters where they really are.
     if not os.path.lexists(path) or os.path.realpath(folder) in seen:
         return []
     seen.add(os.path.realpath(folder))
-    # Away from the path, a file of that name that nobody may execute is no command.
-    if os.path.isdir(path) or not (is_executable_file(path) or os.path.islink(path)):
+    # Away from the path, a text of that name that nobody may execute is no command; a program without the bit is one.
+    if os.path.isdir(path) or not (is_executable_file(path) or os.path.islink(path) or is_program_without_bit(path)):
         return []
-    one = _candidate(path, 0, host, first=True)
-    why = one.why or (f"in {owner}" if owner else "")
-    return [Candidate(path=one.path, position=0, state=one.state, kind=one.kind, leads_to=one.leads_to, why=why)]
-
-
-def _folders(top: str, deadline: float) -> Iterable[str | None]:
-    """Yield folders below `top` down to a bounded depth; None once where the time ran out."""
-    todo = [(top, 0)]
-    while todo:
-        folder, depth = todo.pop()
-        if steady_seconds() > deadline:
-            yield None
-            return
-        yield folder
-        if depth >= MAX_DEPTH:
-            continue
-        try:
-            with os.scandir(folder) as entries:
-                below = [one.path for one in entries if one.is_dir(follow_symlinks=False) and one.name not in SKIPPED]
-        except OSError:
-            continue
-        todo += [(path, depth + 1) for path in sorted(below, reverse=True)]
+    return [(path, owner)]
 
 
 def _summary(candidates: Sequence[Candidate], wired: Mapping[str, str]) -> State:
@@ -183,7 +186,8 @@ def _summary(candidates: Sequence[Candidate], wired: Mapping[str, str]) -> State
     if any(one.state is State.READY for one in reachable):
         return State.READY
     if reachable:
-        return reachable[0].state
+        # What may be executed is started, the first of them; what may not is passed over.
+        return next((one for one in reachable if is_executable_file(one.path)), reachable[0]).state
     if any(os.path.dirname(one.path) in wired and one.state is State.HIDDEN for one in candidates):
         return State.STALE
     return State.HIDDEN if candidates else State.ABSENT
@@ -202,9 +206,8 @@ def _remedy(name: str, state: State, candidates: Sequence[Candidate], places: Ma
         return f"ush path add {typed(folder, host.home)}"
     if state in (State.BROKEN, State.MISMATCHED) and usable is not None:
         return f"ush path add {typed(os.path.dirname(usable.path), host.home)}   (another one is there)"
-    if state is State.ABSENT:
-        return f"ush package get {typed(name)} -e ENVIRONMENT   (if it comes with a package of that name)"
-    return ""
+    lacking = next((one.library for one in candidates if one.position and one.library), "")
+    return install_library_line(lacking, host) if state is State.BROKEN and lacking else ""
 
 
 def _nearest(name: str, entries: Sequence[str], places: Mapping[str, str]) -> str:
@@ -214,7 +217,8 @@ def _nearest(name: str, entries: Sequence[str], places: Mapping[str, str]) -> st
             names.update(os.listdir(folder))
         except OSError:
             continue
-    return nearest(name, names, likeness=0.75)
+    # A short name is like very many; one letter in four may differ.
+    return nearest(name, names, likeness=0.8)
 
 
 def _absolute(entry: str, host: Host) -> str:

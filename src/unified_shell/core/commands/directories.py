@@ -3,19 +3,31 @@
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import Executable, FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.executables import (
+    Executable,
+    FileKind,
+    is_executable_file,
+    is_program_without_bit,
+    read_executable,
+)
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.shells.path_faults import commands_in
 from unified_shell.core.shells.wiring import read_wiring
 
-__all__ = ["PlaceReport", "look_at_place"]
+__all__ = ["PlaceReport", "look_at_place", "programs_without_bit"]
+
+MOST_LOOKED_AT = 2000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlaceReport:
-    """A directory or file. `position` is that of the directory on this session's PATH, 0 for none."""
+    """A directory or file. `position` is that of the directory on this session's PATH, 0 for none.
+
+    `without_execute_bit` are programs in it that nobody may execute; `belongs_to` says which environment or interpreter
+    it is, or is part of.
+    """
 
     path: Place
     kind: str
@@ -25,6 +37,8 @@ class PlaceReport:
     commands: tuple[str, ...]
     hidden_commands: tuple[str, ...]
     remedy: str
+    without_execute_bit: tuple[str, ...] = ()
+    belongs_to: str = ""
 
 
 def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
@@ -49,7 +63,17 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
         commands=commands,
         hidden_commands=_hidden(commands, entries[: position - 1] if position else entries),
         remedy=remedy,
+        without_execute_bit=programs_without_bit(folder) if is_folder else (),
     )
+
+
+def programs_without_bit(folder: str) -> tuple[str, ...]:
+    """Return the programs of a folder that nobody may execute, by their names."""
+    try:
+        names = sorted(os.listdir(folder))
+    except OSError:
+        return ()
+    return tuple(name for name in names[:MOST_LOOKED_AT] if is_program_without_bit(join(folder, name)))
 
 
 def _kind(facts: Executable) -> str:

@@ -2,7 +2,7 @@
 
 import fnmatch
 import os
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.machine.executables import is_executable_file
@@ -10,6 +10,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.usual_places import usual_folders
 
+from .judging import judge_file
 from .states import State
 
 __all__ = ["MatchedName", "match_names"]
@@ -47,10 +48,18 @@ def match_names(pattern: str, host: Host, managed: Mapping[str, str]) -> tuple[M
     return tuple(
         MatchedName(
             name=name,
-            state=State.READY if places[0][0] else State.HIDDEN,
+            state=_state(places[0], host, entries),
             file=places[0][1],
             others=len(places) - 1,
             candidates=tuple(path for _, path in places),
         )
         for name, places in sorted(found.items())
     )
+
+
+def _state(first: tuple[bool, Place], host: Host, entries: Sequence[str]) -> State:
+    on_path, path = first
+    judged = judge_file(path, host, entries=entries, library_path=host.search_path("LD_LIBRARY_PATH"))
+    if judged.state is not State.READY:
+        return judged.state
+    return State.READY if on_path else State.HIDDEN

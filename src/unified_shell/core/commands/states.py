@@ -20,10 +20,10 @@ class State(Enum):
     def meaning(self) -> str:
         """Say it in a person's words."""
         return {
-            State.READY: "this session finds it, and it can be started",
+            State.READY: "starts in this session",
             State.SHADOWED: "another one of that name is found first",
             State.HIDDEN: "it is on this machine, but on no search path of this session",
-            State.STALE: "new sessions find it; this one began before the change",
+            State.STALE: "new sessions answer otherwise; this one began before the change",
             State.MISMATCHED: "it was made for another kind of machine",
             State.BROKEN: "it is found, but cannot be started",
             State.ABSENT: "it was found nowhere on this machine",

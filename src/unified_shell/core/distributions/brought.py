@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import IO
 
+from packaging.utils import canonicalize_name
+
 from unified_shell.core.archives.zip_archives import DAMAGED
 from unified_shell.core.errors import ArchiveBroken
 
@@ -25,10 +27,11 @@ BLOCK_BYTES = 4096
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Brought:
-    """The commands and import names of a wheel, its licence as it says itself (empty: not told), and its size on disk
+    """The project, commands and import names of a wheel, its licence as it says itself (empty: not told), and its size on disk
     with byte code (an estimate for that part).
     """
 
+    project: str
     commands: tuple[str, ...]
     imports: tuple[str, ...]
     licence: str
@@ -61,6 +64,7 @@ def brought_by(
         elif scheme == "scripts" and rest.isprintable() and "/" not in rest:
             commands.append(rest)
     return Brought(
+        project=canonicalize_name(project),
         commands=tuple(sorted(dict.fromkeys(one for one in commands if one))),
         imports=import_names(project, modules),
         licence=parse_metadata(metadata, where).licence if metadata else "",

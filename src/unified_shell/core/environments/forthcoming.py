@@ -2,7 +2,7 @@
 
 import os
 import urllib.parse
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import msgspec
@@ -17,6 +17,7 @@ from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import join
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.store.contents import Store
 from unified_shell.core.transfers.addresses import place_of_address
@@ -24,9 +25,9 @@ from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
 from .contents import Distribution
 
-__all__ = ["look_ahead"]
+__all__ = ["look_ahead", "seen_ahead"]
 
-FORMAT = "2"
+FORMAT = "3"
 
 
 def look_ahead(
@@ -43,6 +44,14 @@ def look_ahead(
     looking = _Looking(client=client, locations=locations)
     answers = map_at_once(lambda one: looking.at(one, files[one.name].address), distributions)
     return {one.name: found for one, found in zip(distributions, answers, strict=True) if found is not None}
+
+
+def seen_ahead(locations: Locations) -> Iterator[Brought]:
+    """Yield what was kept of wheels that were looked into, fetched or not."""
+    top = join(locations.cache, "brought")
+    for name in sorted(os.listdir(top)) if os.path.isdir(top) else ():
+        if name.startswith(f"{FORMAT}-") and (found := _read_kept(join(top, name))) is not None:
+            yield found
 
 
 @dataclass(slots=True)

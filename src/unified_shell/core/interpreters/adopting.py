@@ -11,13 +11,16 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text, typed
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
-from .discovery import FoundInterpreter, find_interpreters
+from .discovery import FoundInterpreter, discover, find_interpreters
 from .facts import InterpreterFacts, probe
 from .kept import all_kept
 from .registered import forgetting_steps, registration_steps
 from .requesting import version_fits
 
 __all__ = ["choose_interpreter", "plan_adopt", "plan_forget"]
+
+# What environments are made on.
+OLDEST = (3, 8, 0)
 
 
 def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change:
@@ -95,6 +98,7 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
     if not fitting and not version:
         raise InterpreterUnusable("there is no Python interpreter that starts", next_step="ush look")
     if not fitting:
+        _tell_unfit(wanted, version, host)
         have = ", ".join(dict.fromkeys(one.full_version for one in facts)) or "none"
         raise WordsOff(
             f"no interpreter here answers to {wanted!r}; there are: {have}", next_step="ush interpreter list"
@@ -102,9 +106,25 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
     return max(fitting, key=lambda one: one.version) if version else fitting[0]
 
 
+def _tell_unfit(wanted: str, version: str, host: Host) -> None:
+    """Raise where an interpreter of that version is on this machine after all: off the usual places, or too old."""
+    for one in discover(host, only_python=True, thorough=True).python:
+        if one.facts is None or one.facts.environment_prefix or not version_fits(one.facts.full_version, version):
+            continue
+        if one.facts.version < OLDEST:
+            raise WordsOff(
+                f"{one.facts.title} ({shown(one.facts.executable, host.home)}) is too old for environments, which need 3.8",
+                next_step="ush interpreter get python 3.12   (a newer one), or   ush interpreter list",
+            )
+        raise WordsOff(
+            f"{wanted!r} is on this machine, outside the places that are looked in: {shown(one.facts.executable, host.home)}",
+            next_step=f"ush interpreter adopt {typed(one.facts.executable, host.home)}   (then try again)",
+        )
+
+
 def _is_base(found: FoundInterpreter) -> bool:
     facts = found.facts
-    return facts is not None and not facts.environment_prefix and facts.version >= (3, 8, 0)
+    return facts is not None and not facts.environment_prefix and facts.version >= OLDEST
 
 
 def _found_path(path: str, host: Host) -> str:

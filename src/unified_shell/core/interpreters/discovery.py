@@ -5,24 +5,28 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.errors import InterpreterUnusable
+from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.executables import FileKind, read_executable
+from unified_shell.core.machine.folder_walks import SYSTEM_TREES, folders_within
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.usual_places import usual_folders
 
+from .adopted import read_adopted
 from .answers import Answers
 from .facts import InterpreterFacts, ask_python, parse_facts
 from .kept import all_kept
 from .other_languages import OtherInterpreter, ask_version
 from .registered import registered_interpreters
 from .script_settings import script_depends_on, script_key
-from .searching import folders_below, identity, named_in
+from .searching import folders_below, identity, language_of, named_in
 
-__all__ = ["AllInterpreters", "FoundInterpreter", "discover", "find_interpreters"]
+__all__ = ["AllInterpreters", "FoundInterpreter", "ask_interpreter", "discover", "find_interpreters"]
 
 PYTHON = "python"
+SEARCH_SECONDS = 1.5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,17 +52,42 @@ class AllInterpreters:
     others: tuple[OtherInterpreter, ...]
 
 
+def ask_interpreter(path: Place, host: Host) -> tuple[str, str]:
+    """Return the version of a file that is called as an interpreter is, and what is wrong with it, as `discover` judges.
+
+    Both are empty for a file of another name.
+    """
+    language = language_of(os.path.basename(path))
+    if not language:
+        return "", ""
+    answers = Answers(locations_of(host).cache)
+    if language == PYTHON:
+        found = _look_at_python([path], reachable=False, host=host, answers=answers)
+        version, trouble = (found.facts.full_version if found.facts else ""), found.trouble
+    else:
+        other = ask_version(language, [path], answers, host, on_path=False)
+        version, trouble = other.version, other.trouble
+    answers.save()
+    return version, "" if version else trouble
+
+
 def find_interpreters(host: Host, more_folders: Iterable[str] = ()) -> tuple[FoundInterpreter, ...]:
     """Return the Pythons, those on PATH first, then by version, newest first."""
     return discover(host, more_folders, only_python=True).python
 
 
 def discover(
-    host: Host, more_folders: Iterable[str] = (), *, roots: Sequence[str] = (), only_python: bool = False
+    host: Host,
+    more_folders: Iterable[str] = (),
+    *,
+    roots: Sequence[str] = (),
+    only_python: bool = False,
+    thorough: bool = False,
 ) -> AllInterpreters:
     """Return the interpreters; each is asked once, at the same time as others, unless its answer still holds.
 
-    With `roots`, those below these folders and no others.
+    With `roots`, those below these folders and no others; `thorough` searches the trees too in which a look at a name
+    searches, for as long.
     """
     locations = locations_of(host)
     answers = Answers(locations.cache)
@@ -66,8 +95,12 @@ def discover(
     if roots:
         folders: Iterable[str] = folders_below(roots)
     else:
-        kept = [os.path.dirname(one.executable) for one in all_kept(host, locations)]
-        folders = dict.fromkeys([*on_path, *more_folders, *kept, *usual_folders(host)])
+        executables = (
+            *(one.executable for one in all_kept(host, locations)),
+            *(one.executable for one in read_adopted(locations)),
+        )
+        kept = [os.path.dirname(one) for one in executables]
+        folders = dict.fromkeys([*on_path, *more_folders, *kept, *usual_folders(host), *_deep(host, thorough)])
     groups = named_in(folders)
     if not roots:
         _add_registered(groups, host)
@@ -76,7 +109,7 @@ def discover(
         (language, _), names = item
         reachable = any(os.path.dirname(name) in on_path for name in names)
         if language == PYTHON:
-            return _look_at_python(names, reachable, host, answers)
+            return _look_at_python(names, reachable=reachable, host=host, answers=answers)
         return ask_version(language, names, answers, host, on_path=reachable)
 
     wanted = [item for item in groups.items() if item[0][0] == PYTHON or not only_python]
@@ -88,6 +121,22 @@ def discover(
     )
 
 
+def _deep(host: Host, thorough: bool) -> list[str]:  # noqa: FBT001 - handed on
+    """Return folders of the person's and the system's trees that hold a file called as an interpreter is."""
+    if not thorough:
+        return []
+    deadline = steady_seconds() + SEARCH_SECONDS
+    below = (one for tree in (*SYSTEM_TREES, host.home) for one in folders_within(tree, deadline) if one is not None)
+    return [one for one in below if any(language_of(name) for name in _names(one))]
+
+
+def _names(folder: str) -> list[str]:
+    try:
+        return os.listdir(folder)
+    except OSError:
+        return []
+
+
 def _add_registered(groups: dict[tuple[str, str], list[Place]], host: Host) -> None:
     for one in registered_interpreters(host):
         if os.path.exists(one.executable):
@@ -96,7 +145,7 @@ def _add_registered(groups: dict[tuple[str, str], list[Place]], host: Host) -> N
                 names.append(one.executable)
 
 
-def _look_at_python(names: list[Place], reachable: bool, host: Host, answers: Answers) -> FoundInterpreter:  # noqa: FBT001
+def _look_at_python(names: list[Place], *, reachable: bool, host: Host, answers: Answers) -> FoundInterpreter:
     first = names[0]
     script = read_executable(first).kind is FileKind.SCRIPT
     facts, trouble = _facts(first, host, answers, script=script)

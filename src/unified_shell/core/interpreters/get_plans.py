@@ -72,7 +72,7 @@ def plan_get(
     typed = f"interpreter get {' '.join(wish.words)}"
     asked = parse_request(wish.words, host)
     if asked.language and not wish.although_ready and not wish.archive:
-        ready = ready_ones(asked, discover(host))
+        ready = ready_ones(asked, discover(host)) or ready_ones(asked, discover(host, thorough=True))
         if ready:
             said = f"{ready[0].title} is ready: {shown(ready[0].path, host.home)}"
             said += (

@@ -2,7 +2,7 @@
 
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from unified_shell.core.machine.places import Place, join
 
@@ -11,10 +11,10 @@ from .facts import InterpreterFacts
 __all__ = ["distribution_folders", "foreign_extension", "place_of_module"]
 
 
-def place_of_module(name: str, facts: InterpreterFacts) -> Place | None:
-    """Return the file or folder of a module that the interpreter would import, or None."""
+def place_of_module(name: str, facts: InterpreterFacts, more: Sequence[str] = ()) -> Place | None:
+    """Return the file of a module that the interpreter would import, or None; `more` are folders of PYTHONPATH."""
     parts = name.split(".")
-    for folder in (*facts.library_folders, *facts.site_folders):
+    for folder in (*more, *facts.library_folders, *facts.site_folders):
         above = join(folder, *parts[:-1])
         for ending in (*facts.extension_suffixes, ".py", "/__init__.py"):
             path = join(above, f"{parts[-1]}{ending}")
@@ -23,11 +23,11 @@ def place_of_module(name: str, facts: InterpreterFacts) -> Place | None:
     return None
 
 
-def foreign_extension(name: str, facts: InterpreterFacts) -> Place | None:
+def foreign_extension(name: str, facts: InterpreterFacts, more: Sequence[str] = ()) -> Place | None:
     """Return a compiled module of that name which was made for another interpreter, or None."""
     parts = name.split(".")
     pattern = re.compile(rf"{re.escape(parts[-1])}\.[\w.-]*(so|pyd|dylib)")
-    for folder in facts.site_folders:
+    for folder in (*more, *facts.site_folders):
         above = join(folder, *parts[:-1])
         for one in _names(above):
             if pattern.fullmatch(one) and not any(one == parts[-1] + end for end in facts.extension_suffixes):

@@ -5,11 +5,12 @@ import re
 from collections.abc import Iterable
 from functools import cache
 
+from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.places import Place, join
 
 from .languages import languages
 
-__all__ = ["folders_below", "named_in"]
+__all__ = ["folders_below", "identity", "language_of", "named_in"]
 
 MAX_DEPTH = 6
 SKIPPED = frozenset({"node_modules", "__pycache__", "site-packages", "dist-packages", "proc", "sys", ".git"})
@@ -53,7 +54,7 @@ def folders_below(roots: Iterable[str]) -> list[Place]:
         for folder, below, names in os.walk(root):
             depth = folder[len(root) :].count("/")
             below[:] = [] if depth >= MAX_DEPTH else sorted(one for one in below if one not in SKIPPED)
-            if any(_language_of(name) for name in names):
+            if any(language_of(name) for name in names):
                 found.append(Place(folder))
     return found
 
@@ -63,10 +64,13 @@ def _names_in(folder: str) -> list[tuple[str, str]]:
         names = os.listdir(folder)
     except OSError:
         return []
-    return sorted((name, language) for name in names if (language := _language_of(name)))
+    found = sorted((name, language) for name in names if (language := language_of(name)))
+    # A manual page is called as what it is about; a link that dangles was an interpreter once.
+    return [one for one in found if is_executable_file(path := join(folder, one[0])) or os.path.islink(path)]
 
 
-def _language_of(name: str) -> str:
+def language_of(name: str) -> str:
+    """Return the language whose interpreters are called so, or an empty text."""
     found = _pattern().fullmatch(name)
     return (found.lastgroup or "") if found else ""
 

@@ -4,16 +4,27 @@ Source: System V ABI, chapters 4 and 5; the GNU extensions for versions of neede
 are used and not sections, since stripped and separated files have none that can be trusted.
 """
 
+import contextlib
 import os
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-__all__ = ["ElfFile", "ElfString", "other_string_offsets", "parse_elf", "read_elf"]
+__all__ = [
+    "ElfFile",
+    "ElfString",
+    "defined_versions",
+    "needed_versions",
+    "other_string_offsets",
+    "parse_elf",
+    "read_elf",
+]
 
 PT_LOAD, PT_DYNAMIC, PT_INTERP, PT_NOTE = 1, 2, 3, 4
 DT_NEEDED, DT_HASH, DT_STRTAB, DT_SYMTAB, DT_STRSZ, DT_SONAME, DT_RPATH, DT_RUNPATH = 1, 4, 5, 6, 10, 14, 15, 29
 DT_GNU_HASH, DT_VERNEED, DT_VERNEEDNUM = 0x6FFFFEF5, 0x6FFFFFFE, 0x6FFFFFFF
+DT_VERDEF, DT_VERDEFNUM = 0x6FFFFFFC, 0x6FFFFFFD
+VER_FLG_WEAK = 2
 SYMBOL_BYTES = {True: 24, False: 16}
 
 
@@ -118,6 +129,62 @@ def parse_elf(content: "bytes | bytearray | _Pages") -> ElfFile:
     strings = tuple(ElfString(tag=t, text=_text(table, value), offset=value) for t, value in tags if t in named)
     fields = {name: getattr(bare, name) for name in ElfFile.__slots__}
     return ElfFile(**{**fields, "strings": strings, "strings_at": strings_at})
+
+
+def needed_versions(path: str) -> dict[str, tuple[str, ...]]:
+    """Return the versions that a file needs of each library, such as `GLIBC_2.38` of `libc.so.6`; weak ones are left out.
+
+    Source: Linux Standard Base, symbol versioning. Empty for a file that is damaged or has none.
+    """
+    found: dict[str, tuple[str, ...]] = {}
+    with _opened(path) as opened:
+        if opened is None:
+            return found
+        pages, elf, table = opened
+        order, at = ("<" if elf.little else ">"), elf.file_offset(elf.value(DT_VERNEED))
+        for _ in range(elf.value(DT_VERNEEDNUM)):
+            _, count, file, aux, following = struct.unpack(order + "HHIII", pages[at : at + 16])
+            inner, names = at + aux, []
+            for _ in range(count):
+                _, flags, _, name, after = struct.unpack(order + "IHHII", pages[inner : inner + 16])
+                names += [] if flags & VER_FLG_WEAK else [_text(table, name)]
+                inner += after
+            found[_text(table, file)] = tuple(names)
+            at += following
+    return found
+
+
+def defined_versions(path: str) -> frozenset[str]:
+    """Return the versions that a library has; none for one that has none, which then fits all."""
+    names = []
+    with _opened(path, tag=DT_VERDEF) as opened:
+        if opened is None:
+            return frozenset()
+        pages, elf, table = opened
+        order, at = ("<" if elf.little else ">"), elf.file_offset(elf.value(DT_VERDEF))
+        for _ in range(elf.value(DT_VERDEFNUM)):
+            _, _, _, _, _, aux, following = struct.unpack(order + "HHHHIII", pages[at : at + 20])
+            (name,) = struct.unpack(order + "I", pages[at + aux : at + aux + 4])
+            names.append(_text(table, name))
+            at += following
+    return frozenset(names)
+
+
+@contextlib.contextmanager
+def _opened(path: str, tag: int = DT_VERNEED) -> "Iterator[tuple[_Pages, ElfFile, bytes] | None]":
+    """Open a file that has a table of versions, with its strings; None for another, and nothing is raised within."""
+    try:
+        file = open(path, "rb")  # noqa: SIM115 - closed below
+    except OSError:
+        yield None
+        return
+    with file, contextlib.suppress(ValueError, struct.error, OSError):
+        pages = _Pages(file.fileno())
+        elf = parse_elf(pages) if pages[0:4] == b"\x7fELF" else None
+        if elf is None or not elf.value(tag):
+            yield None
+            return
+        yield pages, elf, pages[elf.strings_at : elf.strings_at + elf.value(DT_STRSZ)]
 
 
 def other_string_offsets(content: bytes | bytearray, elf: ElfFile) -> Iterator[int]:

@@ -11,7 +11,14 @@ from dataclasses import dataclass
 from enum import Enum
 from typing import Literal
 
-__all__ = ["Executable", "FileKind", "is_executable_file", "parse_executable", "read_executable"]
+__all__ = [
+    "Executable",
+    "FileKind",
+    "is_executable_file",
+    "is_program_without_bit",
+    "parse_executable",
+    "read_executable",
+]
 
 HEAD_BYTES = 4096
 MACHINES = {
@@ -31,6 +38,8 @@ MACH_O = {b"\xcf\xfa\xed\xfe": "<", b"\xce\xfa\xed\xfe": "<", b"\xfe\xed\xfa\xcf
 FAT = b"\xca\xfe\xba\xbe"
 WIDE_MACHINES = ("x86_64", "aarch64", "ppc64", "s390x", "riscv64")
 PT_INTERP = 3
+# Parts of programs, which begin as scripts and programs do.
+LIBRARY_ENDINGS = (".so", ".py", ".pm", ".rb", ".txt", ".md")
 
 
 class FileKind(Enum):
@@ -71,6 +80,18 @@ def is_executable_file(path: str) -> bool:
     except (OSError, ValueError):
         return False
     return stat.S_ISREG(mode) and os.access(path, os.X_OK)
+
+
+def is_program_without_bit(path: str) -> bool:
+    """Tell whether a file is a program or script by its first bytes that nobody may execute, as after unpacking a zip."""
+    try:
+        mode = os.stat(path).st_mode
+    except (OSError, ValueError):
+        return False
+    if not stat.S_ISREG(mode) or mode & 0o111 or path.endswith(LIBRARY_ENDINGS):
+        return False
+    facts = read_executable(path)
+    return facts.kind is FileKind.SCRIPT or (facts.kind is FileKind.ELF and bool(facts.interpreter))
 
 
 def read_executable(path: str) -> Executable:

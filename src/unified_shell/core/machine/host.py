@@ -75,9 +75,9 @@ class Host:
         """Return the environment variables as a new dictionary."""
         return dict(self.variables)
 
-    def search_path(self) -> tuple[str, ...]:
-        """Return the entries of PATH as they stand, empty ones too."""
-        value = self.variable("PATH")
+    def search_path(self, variable: str = "PATH") -> tuple[str, ...]:
+        """Return the entries of a search path as they stand, empty ones too."""
+        value = self.variable(variable)
         return tuple(value.split(os.pathsep)) if value else ()
 
 

@@ -22,7 +22,9 @@ KINDS = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Meaning:
-    """One new session's answer. `file` is what PATH gives; `instead` says what hides it, if anything."""
+    """One new session's answer. `file` is what PATH gives; `instead` says what hides it, if anything; the search paths
+    are those that a program which it starts would have.
+    """
 
     shell: str
     mode: Mode
@@ -30,6 +32,8 @@ class Meaning:
     instead: str
     stamp: str
     trouble: str
+    entries: tuple[str, ...] = ()
+    library_path: tuple[str, ...] = ()
 
 
 def ask_meaning(dialect: Dialect, mode: Mode, name: str, host: Host) -> Meaning:
@@ -42,6 +46,8 @@ def ask_meaning(dialect: Dialect, mode: Mode, name: str, host: Host) -> Meaning:
         instead=_instead(name, session.answer),
         stamp=_stamp(session),
         trouble=session.trouble,
+        entries=session.search_path(),
+        library_path=session.search_path("LD_LIBRARY_PATH"),
     )
 
 

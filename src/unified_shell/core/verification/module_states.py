@@ -1,14 +1,16 @@
 """Which interpreters and environments have a module: from files first, then by importing it in each."""
 
 import os
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from unified_shell.core.commands.states import State
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.known import Environment, all_environments
+from unified_shell.core.environments.running import entered_variables
 from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter, discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.languages import find_language
@@ -20,10 +22,18 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.processes import run_program
+from unified_shell.core.shells.dialects.dialect import Mode
+from unified_shell.core.shells.hookup import chosen_shells
+from unified_shell.core.shells.sessions import open_session
+
+from .providers import Provider, providers_of
 
 __all__ = ["Holder", "ModuleReport", "look_for_module"]
 
 MODULE_SECONDS = 30.0
+MISSING = re.compile(r"No module named '([\w.]+)'")
+NOT_IN = re.compile(r"cannot import name '(\w+)' from (?:partially initialized module )?'([\w.]+)'")
+BUILT_FOR = re.compile(r"\.(cpython|pypy)-?(\d)(\d+)")
 IMPORT_CODES = {3: State.ABSENT, 4: State.BROKEN, 5: State.BROKEN}
 
 
@@ -47,7 +57,7 @@ class ModuleReport:
     """What is known of a module; `holders` have it in some state, `without` do not have it.
 
     `state` is that for the Python of this session. `import_as` is set where the name is a project's, and its
-    modules are called otherwise.
+    modules are called otherwise; `providers` are projects that are known to bring the module.
     """
 
     name: str
@@ -56,27 +66,31 @@ class ModuleReport:
     without: tuple[str, ...]
     import_as: tuple[str, ...]
     remedy: str
+    providers: tuple[Provider, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Asked:
+    """Whom to ask, with the variables that it would be started with."""
+
     owner: str
     executable: Place
     facts: InterpreterFacts
+    variables: Mapping[str, str]
     environment: str = ""
     is_session: bool = False
 
 
 def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport:
     """Ask every interpreter that is known for a module of that name, whatever its language."""
-    found = discover(host)
-    pythons = _pythons(found, host, locations)
+    found, session_variables = discover(host), _new_session(host)
+    pythons = _pythons(found, host, locations, session_variables)
     questions: list[Callable[[], Holder]] = []
     language = find_language("python")
     if language is not None and language.is_module_name(name):
-        questions += [_python_question(name, one, host) for one in pythons]
+        questions += [_python_question(name, one) for one in pythons]
     questions += [
-        _other_question(name, one, host)
+        _other_question(name, one, {**host.environment(), **session_variables})
         for one in found.others
         if one.version and language_named(one.language).is_module_name(name)
     ]
@@ -84,30 +98,44 @@ def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport
     holders = tuple(one for one in answers if one.state is not State.ABSENT)
     session = next((one for one in pythons if one.is_session), None)
     state = _summary(holders, session)
+    providers = providers_of(name, host, locations) if state is not State.READY else ()
     return ModuleReport(
         name=name,
         state=state,
         holders=holders,
         without=tuple(one.owner for one in answers if one.state is State.ABSENT),
         import_as=() if holders else _import_names(name, pythons),
-        remedy="" if state is State.READY else _remedy(name, holders, pythons, host),
+        remedy="" if state is State.READY else _remedy(name, holders, pythons, providers, host),
+        providers=providers,
     )
 
 
-def _pythons(found: AllInterpreters, host: Host, locations: Locations) -> list[_Asked]:
+def _new_session(host: Host) -> dict[str, str]:
+    """Return the variables of a new session of the person's shell; of this session where none can be opened."""
+    for dialect in chosen_shells(host)[:1]:
+        session = open_session(dialect, Mode.INTERACTIVE, host)
+        if not session.trouble:
+            return dict(session.variables)
+    return host.environment()
+
+
+def _pythons(
+    found: AllInterpreters, host: Host, locations: Locations, session_variables: Mapping[str, str]
+) -> list[_Asked]:
     """Return the Pythons to ask, each once: what a session starts first, then environments, then the others."""
     known = {one.prefix: one for one in all_environments(host, locations)}
     asked: dict[str, _Asked] = {}
     first = next((one for one in found.python if one.on_path and one.facts is not None), None)
     for one in found.python:
         if one.facts is not None:
-            _add(asked, one, one.facts, known, is_session=one is first)
+            _add(asked, one, one.facts, known, host=host, session=session_variables, is_session=one is first)
     for environment in known.values():
         if environment.prefix not in asked and (facts := _facts_of(environment, host)) is not None:
             asked[environment.prefix] = _Asked(
                 owner=f"environment {environment.name}",
                 executable=environment.layout.python,
                 facts=facts,
+                variables=_entered(environment.prefix, host, session_variables),
                 environment=environment.name,
             )
     return list(asked.values())
@@ -119,6 +147,8 @@ def _add(
     facts: InterpreterFacts,
     known: dict[Place, Environment],
     *,
+    host: Host,
+    session: Mapping[str, str],
     is_session: bool,
 ) -> None:
     prefix = facts.environment_prefix or facts.base_prefix
@@ -132,9 +162,17 @@ def _add(
             owner=owner,
             executable=facts.executable if not one.script else one.names[0],
             facts=facts,
+            variables=_entered(environment.prefix, host, session)
+            if environment
+            else {**clean_variables(host), **session},
             environment=environment.name if environment else "",
             is_session=is_session,
         )
+
+
+def _entered(prefix: Place, host: Host, session: Mapping[str, str]) -> dict[str, str]:
+    """Return the variables of a new session in which an environment was entered."""
+    return entered_variables(prefix, replace(host, variables=tuple(session.items())))
 
 
 def _facts_of(environment: Environment, host: Host) -> InterpreterFacts | None:
@@ -146,27 +184,39 @@ def _facts_of(environment: Environment, host: Host) -> InterpreterFacts | None:
         return None
 
 
-def _python_question(name: str, one: _Asked, host: Host) -> Callable[[], Holder]:
+def _python_question(name: str, one: _Asked) -> Callable[[], Holder]:
     def ask() -> Holder:
-        there = place_of_module(name, one.facts)
-        foreign = None if there else foreign_extension(name, one.facts)
-        variables = clean_variables(host)
-        if not one.environment and (paths := host.variable("PYTHONPATH")):
-            variables["PYTHONPATH"] = paths
+        more = [folder for folder in one.variables.get("PYTHONPATH", "").split(os.pathsep) if folder]
+        there = place_of_module(name, one.facts, more)
         program = str(Path(__file__).with_name("import_one.py"))
         ran = run_program(
             (one.executable, "-B", "-W", "ignore", program, name),
-            environment=variables,
+            environment=one.variables,
             timeout_seconds=MODULE_SECONDS,
         )
         state = State.READY if ran.returncode == 0 else IMPORT_CODES.get(ran.returncode or 0, State.BROKEN)
         why = "" if state in (State.READY, State.ABSENT) else ran.trouble
         file = _last_line(ran.output) if state is State.READY else str(there or "")
-        if state is State.ABSENT and foreign:
-            state, file, why = State.MISMATCHED, str(foreign), "was compiled for another interpreter"
+        # It, or a compiled part of it that is not found, may be there for another interpreter.
+        missing = _missing(ran.errors.decode("utf-8", "replace")) if state is not State.READY else []
+        sought = [name, *(part for part in missing if part.startswith(f"{name.partition('.')[0]}."))]
+        foreign = next(filter(None, (foreign_extension(part, one.facts, more) for part in sought)), None)
+        if state is not State.READY and foreign and not place_of_module(sought[-1], one.facts, more):
+            state, file, why = State.MISMATCHED, str(foreign), _made_for(foreign)
         return _holder(one, state, file, why)
 
     return ask
+
+
+def _missing(errors: str) -> list[str]:
+    """Return the modules that were not found, as the interpreter names them."""
+    return [*MISSING.findall(errors), *(f"{module}.{part}" for part, module in NOT_IN.findall(errors))]
+
+
+def _made_for(file: str) -> str:
+    """Say which interpreter an extension was compiled for, by its name (PEP 3149)."""
+    found = BUILT_FOR.search(os.path.basename(file))
+    return f"was compiled for {found[1]} {found[2]}.{found[3]}" if found else "was compiled for another interpreter"
 
 
 def _holder(one: _Asked, state: State, file: str, why: str) -> Holder:
@@ -183,12 +233,12 @@ def _holder(one: _Asked, state: State, file: str, why: str) -> Holder:
     )
 
 
-def _other_question(name: str, one: OtherInterpreter, host: Host) -> Callable[[], Holder]:
+def _other_question(name: str, one: OtherInterpreter, variables: Mapping[str, str]) -> Callable[[], Holder]:
     def ask() -> Holder:
         language = language_named(one.language)
         ran = run_program(
             (one.names[0], *(word.replace("{name}", name) for word in language.module)),
-            environment=undisturbed(language, host.environment()),
+            environment=undisturbed(language, variables),
             timeout_seconds=MODULE_SECONDS,
             given=language.module_input.replace("{name}", name).encode(),
         )
@@ -231,7 +281,9 @@ def _import_names(project: str, pythons: Sequence[_Asked]) -> tuple[str, ...]:
     return ()
 
 
-def _remedy(name: str, holders: Sequence[Holder], pythons: Sequence[_Asked], host: Host) -> str:
+def _remedy(
+    name: str, holders: Sequence[Holder], pythons: Sequence[_Asked], providers: Sequence[Provider], host: Host
+) -> str:
     ready = [one for one in holders if one.state is State.READY]
     for one in ready:
         if one.environment:
@@ -241,8 +293,11 @@ def _remedy(name: str, holders: Sequence[Holder], pythons: Sequence[_Asked], hos
     imports = _import_names(name, pythons)
     if imports:
         return f"ush look module:{typed(imports[0])}   (that is how {name} is imported)"
+    if not providers:
+        return ""
     environment = next((one.environment for one in pythons if one.environment), "")
-    return f"ush package get {typed(name)} -e {typed(environment or 'ENVIRONMENT')}"
+    project = typed(providers[0].project)
+    return f"ush package get {project} -e {typed(environment)}" if environment else "ush environment new study"
 
 
 def _last_line(output: bytes) -> str:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.commands.candidates import NameReport
+from unified_shell.core.commands.judging import judge_file
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
@@ -14,7 +15,18 @@ from unified_shell.core.shells.sessions import find_program
 from unified_shell.core.shells.startup_files import read_startup_states
 from unified_shell.core.shells.tracing import trace_path
 
-__all__ = ["SessionState", "name_states"]
+__all__ = ["SessionState", "name_states", "overall_state"]
+
+# Worst last; what is stale now is well in the next session.
+ORDER = (
+    State.READY,
+    State.STALE,
+    State.SHADOWED,
+    State.HIDDEN,
+    State.MISMATCHED,
+    State.BROKEN,
+    State.ABSENT,
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,14 +67,47 @@ def _state(
     elif meaning.instead:
         state = State.READY
     elif not meaning.file:
-        there = [each for each in report.candidates if each.state is not State.BROKEN]
-        state = State.HIDDEN if there else State.ABSENT
-        why = _why_hidden(dialect, mode, asked, host) if there else ""
+        state = State.HIDDEN if report.candidates else State.ABSENT
+        why = _why_hidden(dialect, mode, asked, host) if report.candidates else ""
     else:
-        candidate = next((each for each in report.candidates if each.path == meaning.file), None)
-        if candidate is not None and candidate.state in (State.BROKEN, State.MISMATCHED):
-            state, why = candidate.state, candidate.why
+        state, why = _state_of_file(meaning, report, host)
     return SessionState(shell=dialect.name, mode=mode, state=state, file=meaning.file, why=why)
+
+
+def _state_of_file(meaning: Meaning, report: NameReport, host: Host) -> tuple[State, str]:
+    """Judge the file that a session would start, by that session's own search paths."""
+    judged = judge_file(meaning.file, host, entries=meaning.entries, library_path=meaning.library_path)
+    if judged.state is not State.READY:
+        return judged.state, judged.why
+    seen = next((one for one in report.candidates if one.path == meaning.file), None)
+    # An interpreter was asked; what is missing on this session's paths may be there on the other's.
+    if seen is not None and seen.state is State.BROKEN and not seen.library:
+        return seen.state, seen.why
+    return State.READY, f"version {seen.version}" if seen is not None and seen.version else ""
+
+
+def overall_state(report: NameReport, sessions: Sequence[SessionState]) -> State:
+    """Return the state to begin with: the worst of this session's and the new ones'.
+
+    What this session has otherwise than all new ones is stale: it began before a change.
+    """
+    here = report.state
+    seen = [one for one in sessions if not one.why.startswith("no session opens")]
+    if not seen:
+        return here
+    worst = max((one.state for one in seen), key=ORDER.index)
+    if here is State.READY and worst is State.READY:
+        answers = {one.file for one in seen if one.file}
+        own = next((one.path for one in report.candidates if one.state is State.READY), None)
+        return State.STALE if own is not None and answers and own not in answers else State.READY
+    if worst is State.READY:
+        # A builtin or keyword has no file at all.
+        return State.STALE if any(one.file for one in seen) else State.READY
+    if here is State.READY:
+        return worst
+    if here in (State.ABSENT, State.STALE, State.HIDDEN):
+        return worst
+    return max((here, worst), key=ORDER.index)
 
 
 def _why_hidden(dialect: Dialect, mode: Mode, asked: Sequence[tuple[Dialect, Mode, Meaning]], host: Host) -> str:

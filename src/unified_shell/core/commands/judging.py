@@ -1,0 +1,91 @@
+"""Whether a file can be started, judged from what it is and needs: never by running it."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.machine.executables import Executable, FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.host import Host, System
+from unified_shell.core.machine.libraries import lacking_libraries
+from unified_shell.core.machine.places import join
+
+from .states import State
+
+__all__ = ["Judgement", "judge_file"]
+
+PROGRAMS = (FileKind.ELF, FileKind.MACH_O, FileKind.PE)
+OWN_KIND = {System.LINUX: FileKind.ELF, System.MACOS: FileKind.MACH_O, System.WINDOWS: FileKind.PE}
+ENV_PROGRAMS = ("/usr/bin/env", "/bin/env")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Judgement:
+    """`state` is ready, broken or mismatched; `why` says what is wrong. `library` is one that is missing, if that is it."""
+
+    kind: FileKind
+    state: State = State.READY
+    why: str = ""
+    library: str = ""
+
+
+def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: Sequence[str] = ()) -> Judgement:
+    """Judge a file; `entries` and `library_path` are the search paths of the session that would start it."""
+    facts = read_executable(path)
+    if facts.kind is FileKind.ABSENT:
+        target = os.readlink(path) if os.path.islink(path) else ""
+        return _broken(facts, f"a dangling link to {target}" if target else "is not there")
+    if not is_executable_file(path):
+        return _broken(facts, _not_executable(path, facts))
+    if facts.kind in (FileKind.EMPTY, FileKind.OTHER):
+        return _broken(facts, f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}")
+    if facts.interpreter and not os.path.exists(facts.interpreter):
+        return _broken(facts, f"needs {facts.interpreter}, which is not there")
+    if facts.kind is FileKind.SCRIPT:
+        return _judge_script(path, facts, entries)
+    if facts.kind in PROGRAMS and not _runs_here(facts, host):
+        why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
+        return Judgement(kind=facts.kind, state=State.MISMATCHED, why=why)
+    lacks = lacking_libraries(path, library_path) if facts.kind is FileKind.ELF else ()
+    if lacks:
+        missing = next((one.library for one in lacks if not one.version), "")
+        return Judgement(kind=facts.kind, state=State.BROKEN, why=str(lacks[0]), library=missing)
+    return Judgement(kind=facts.kind)
+
+
+def _broken(facts: Executable, why: str) -> Judgement:
+    return Judgement(kind=facts.kind, state=State.BROKEN, why=why)
+
+
+def _not_executable(path: str, facts: Executable) -> str:
+    if facts.kind in PROGRAMS or facts.kind is FileKind.SCRIPT:
+        return "has no execute bit (chmod +x)" if not os.stat(path).st_mode & 0o111 else "is not executable for you"
+    return "is not executable for you"
+
+
+def _judge_script(path: str, facts: Executable, entries: Sequence[str]) -> Judgement:
+    """Follow a script to what its first line starts: a name that `env` looks for, or another file that cannot start."""
+    if facts.interpreter in ENV_PROGRAMS:
+        name = _name_for_env(path)
+        found = next((join(one, name) for one in entries if one and is_executable_file(join(one, name))), "")
+        if name and not found:
+            return _broken(facts, f"its first line asks env for {name}, which is on no path")
+        return Judgement(kind=facts.kind)
+    if not is_executable_file(facts.interpreter):
+        return _broken(facts, f"needs {facts.interpreter}, which is not executable")
+    if read_executable(facts.interpreter).kind is FileKind.ELF and (lacks := lacking_libraries(facts.interpreter)):
+        return _broken(facts, f"needs {facts.interpreter}, and {lacks[0]}")
+    return Judgement(kind=facts.kind)
+
+
+def _name_for_env(path: str) -> str:
+    with open(path, "rb") as file:
+        words = file.readline(4096)[2:].split()
+    # Options of env itself, and variables, come before the name.
+    names = [os.fsdecode(one) for one in words[1:] if not one.startswith(b"-") and b"=" not in one]
+    return names[0] if names and "/" not in names[0] else ""
+
+
+def _runs_here(facts: Executable, host: Host) -> bool:
+    if facts.kind is not OWN_KIND.get(host.system, FileKind.ELF):
+        return False
+    return any(one in (host.architecture, *host.also_runs) for one in facts.architecture.split(" and "))

@@ -1,0 +1,118 @@
+"""A name looked at from all sides: this session, new ones, menus, modules; the state it comes to, and what comes next."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from unified_shell.core.commands.candidates import Candidate, NameReport, look_for_command
+from unified_shell.core.commands.desktop import MenuEntry, menu_entries
+from unified_shell.core.commands.states import State
+from unified_shell.core.interpreters.languages import find_language
+from unified_shell.core.interpreters.searching import language_of
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
+from unified_shell.core.machine.running_programs import RunningProgram
+from unified_shell.core.machine.system_packages import search_line
+from unified_shell.core.shells.wiring import read_wiring
+
+from .command_versions import asker_of_versions
+from .managed import managed_places
+from .module_states import ModuleReport, look_for_module
+from .name_states import SessionState, name_states, overall_state
+from .providers import ProviderPlace, providers_of
+from .staleness import session_is_stale, stale_programs
+
+__all__ = ["NameLook", "look_at_name"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NameLook:
+    """What was seen. `state` is the worst of this session's and the new ones'; `report` tells of this session.
+
+    `module` is set where there is no such command, but the name may be a module's.
+    """
+
+    state: State
+    report: NameReport
+    sessions: tuple[SessionState, ...]
+    menu: tuple[MenuEntry, ...]
+    session_is_stale: bool
+    stale_programs: tuple[RunningProgram, ...]
+    module: ModuleReport | None
+    remedy: str
+
+    @property
+    def is_ready(self) -> bool:
+        """Tell whether it can be used, here and in new sessions."""
+        return (self.module.state if self.shows_module and self.module else self.state) is State.READY
+
+    @property
+    def shows_module(self) -> bool:
+        """Tell whether there is more to say of a module than that there is none."""
+        return self.module is not None and bool(self.module.holders or self.module.import_as)
+
+
+def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
+    """Look for a command, and open new sessions of the person's shells to ask each for it; they run the startup files."""
+    wiring = read_wiring(locations)
+    report = look_for_command(
+        name, host, managed_places(host, locations), wiring, ask=asker_of_versions(host, locations)
+    )
+    sessions = name_states(report, host)
+    state = overall_state(report, sessions)
+    stale = session_is_stale(host, wiring)
+    absent = state is State.ABSENT
+    module = look_for_module(name, host, locations) if absent else None
+    found = NameLook(
+        state=state,
+        report=report,
+        sessions=sessions,
+        menu=menu_entries(name, host),
+        session_is_stale=stale,
+        stale_programs=stale_programs(wiring) if stale or state is State.STALE else (),
+        module=module,
+        remedy="",
+    )
+    if found.shows_module:
+        return found
+    return replace(found, remedy=_remedy_where_absent(report, host, locations) if absent else _remedy(found, host))
+
+
+def _remedy(look: NameLook, host: Host) -> str:
+    """Return what mends the worst of it; nothing where all is well, or where nothing known would."""
+    report, state = look.report, look.state
+    if state is State.READY:
+        return ""
+    if state is State.STALE:
+        return "open a new session; new ones answer as the wiring wants it"
+    if report.state is State.READY and state is State.HIDDEN:
+        here = next(one for one in report.candidates if one.state is State.READY)
+        return f"ush path add {typed(os.path.dirname(here.path), host.home)}   (new sessions do not find it)"
+    if state in (State.BROKEN, State.MISMATCHED):
+        works = _another_that_starts(report.candidates)
+        if works:
+            return f"ush command prefer {typed(report.name)} {typed(works, host.home)}"
+    return report.remedy
+
+
+def _another_that_starts(candidates: Sequence[Candidate]) -> str:
+    usable = (State.READY, State.SHADOWED, State.HIDDEN)
+    return next((str(one.path) for one in candidates if one.state in usable), "")
+
+
+def _remedy_where_absent(report: NameReport, host: Host, locations: Locations) -> str:
+    """Return how to have a command that is nowhere here; nothing is offered that could be another's code."""
+    if report.nearest_name:
+        return report.remedy
+    language = find_language(report.name) or find_language(language_of(report.name))
+    if language is not None:
+        return f"ush interpreter get {language.name}"
+    providers = providers_of(report.name, host, locations, command=True)
+    if providers:
+        one = providers[0]
+        if one.place is ProviderPlace.ENVIRONMENT:
+            return f"ush environment enter {typed(one.environment)}"
+        return f"ush command get {typed(one.project)}"
+    line = search_line(typed(report.name), host)
+    return f"{line}   (if it is a tool of the system)" if line else ""
