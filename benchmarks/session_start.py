@@ -53,8 +53,15 @@ def make_home(top: Path, shell: str, entries: int, *, by_hand: bool) -> Path:
         session = home / "session"
         path = SearchPath(variable="PATH", side=Side.FRONT, directories=tuple(Place(str(one)) for one in folders))
         content = SessionContent(
-            search_paths=(path,), variables=(), home=Place(str(home)), source="benchmark", stamp="0" * 12
+            search_paths=(path,),
+            variables=(),
+            home=Place(str(home)),
+            source="benchmark",
+            stamp="0" * 12,
+            again_file=Place(str(home / "again")),
         )
+        (home / "again").write_text(dialect_named("sh").again_text(content))
+        (home / "again.fish").write_text(dialect_named("fish").again_text(content))
         session.write_text(dialect.session_text(content))
         text += dialect.hook_lines(str(session), str(home)) + "\n"
     file.write_text(text)

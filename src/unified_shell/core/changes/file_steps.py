@@ -1,11 +1,10 @@
 """Steps on files: replaced whole, or the one marked block put in and taken out by identity."""
 
 import base64
-import contextlib
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.durable import FileMode, read_file, replace_file, sync_directory
+from unified_shell.core.machine.durable import FileMode, drop_file, read_file, replace_file
 from unified_shell.core.machine.places import Place
 
 from .blocks import Block, BlockState, add_block, find_block, same_block, take_block_out
@@ -36,6 +35,8 @@ class ReplaceFile:
         """Compare the file with what it held and with what it will hold."""
         found = read_file(self.path)
         there = None if found is None else kept_bytes(found[0])
+        if there == "" and self.after is None and os.path.islink(self.path):
+            return StepState.AFTER
         if there == self.after:
             return StepState.AFTER
         return StepState.BEFORE if there == self.before else StepState.OTHER
@@ -139,8 +140,6 @@ def _block_state(block: Block, wanted: str, *, present: StepState, absent: StepS
 def _write(path: str, content: bytes | None, mode: FileMode) -> None:
     folder, name = os.path.split(path)
     if content is None:
-        with contextlib.suppress(FileNotFoundError):
-            os.unlink(path)
-            sync_directory(folder)
+        drop_file(path)
         return
     replace_file(path, content, mode, beside=os.path.join(folder, f".{name}.ush-new"))

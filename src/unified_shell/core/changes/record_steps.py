@@ -1,9 +1,8 @@
 """Steps on named entries, of the TOML files that `ush` keeps or of a registry; undone by identity."""
 
-import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.durable import FileMode, read_file, replace_file
+from unified_shell.core.machine.durable import FileMode, drop_file, read_file, replace_file
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text
 
 from .records import parse_records, record_in, text_with_record
@@ -100,7 +99,7 @@ def _set(path: str, keys: tuple[str, ...], value: object | None) -> None:
     content = text_with_record(None if found is None else found[0], keys, value, path)
     if content is None:
         if found is not None:
-            os.unlink(path)
+            drop_file(path)
         return
     mode = FileMode() if found is None else found[1]
     replace_file(path, content, mode, beside=f"{path}.new")

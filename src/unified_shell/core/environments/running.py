@@ -31,6 +31,7 @@ def entered_variables(prefix: str, host: Host) -> dict[str, str]:
 def _apply_own_wiring(variables: dict[str, str], prefix: str) -> None:
     """Set what holds while the environment is entered, as its enter scripts do."""
     from unified_shell.core.shells.dialects.dialect import Side
+    from unified_shell.core.shells.search_path_rules import rule_of
 
     from .contents import read_contents
 
@@ -38,9 +39,13 @@ def _apply_own_wiring(variables: dict[str, str], prefix: str) -> None:
     if contents is None:
         return
     for path in contents.wiring.search_paths():
-        old = [one for one in variables.get(path.variable, "").split(os.pathsep) if one not in path.directories]
-        kept = [one for one in old if one]
-        own = list(path.directories)
+        rule = rule_of(path.variable)
+        before = variables.get(path.variable, rule.default or "").split(os.pathsep)
+        old = [one for one in before if one not in path.directories]
+        # An empty entry stands for a default in some, and for the current directory in the others.
+        kept = old if rule.default is not None else [one for one in old if one]
+        own = [*(rule.first if path.side is Side.FRONT else ()), *path.directories]
+        kept = [one for one in kept if one not in rule.first] if path.side is Side.FRONT else kept
         if path.variable == "PATH" and path.side is Side.FRONT:
             joined = [kept[0], *own, *kept[1:]]  # the environment's own commands stay first
         else:

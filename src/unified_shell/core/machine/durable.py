@@ -7,7 +7,7 @@ import shutil
 import stat
 from dataclasses import dataclass
 
-__all__ = ["FileMode", "exchange_file", "read_file", "remove_tree", "replace_file", "sync_directory"]
+__all__ = ["FileMode", "drop_file", "exchange_file", "read_file", "remove_tree", "replace_file", "sync_directory"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,11 +22,17 @@ class FileMode:
 def read_file(path: str) -> tuple[bytes, FileMode] | None:
     """Return a file's bytes and mode, or None where there is none.
 
-    Raises OSError for a file that is there and cannot be read.
+    Raises OSError for a file that is there and cannot be read, and for what is none: a pipe would never end.
     """
     try:
-        with open(path, "rb") as file:
-            facts = os.fstat(file.fileno())
+        # Opening a pipe waits for whoever writes into it, unless told not to.
+        descriptor = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
+        with open(descriptor, "rb") as file:
+            facts = os.fstat(descriptor)
+            if stat.S_ISDIR(facts.st_mode):
+                raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), path)
+            if not stat.S_ISREG(facts.st_mode):
+                raise OSError(errno.EINVAL, "it is a pipe or device, not a file", path)
             mode = FileMode(bits=stat.S_IMODE(facts.st_mode), user=facts.st_uid, group=facts.st_gid)
             return file.read(), mode
     except FileNotFoundError:
@@ -36,8 +42,12 @@ def read_file(path: str) -> tuple[bytes, FileMode] | None:
 def replace_file(path: str, content: bytes, mode: FileMode, *, beside: str) -> None:
     """Give `path` this content at once; `beside` is the name used meanwhile in the same directory.
 
-    A file that is a mount point of its own cannot be renamed over (EBUSY) and is written in place.
+    A link is followed: what it leads to gets the content. A file that is a mount point of its own cannot be renamed
+    over (EBUSY) and is written in place.
     """
+    if os.path.islink(path):
+        path = os.path.realpath(path)
+        beside = os.path.join(os.path.dirname(path), os.path.basename(beside))
     os.makedirs(os.path.dirname(path), exist_ok=True)
     try:
         _write_new(beside, content, mode)
@@ -62,6 +72,18 @@ def exchange_file(path: str, content: bytes) -> None:
         file.write(content)
     os.chmod(beside, bits)
     os.replace(beside, path)
+
+
+def drop_file(path: str) -> None:
+    """Remove a file; one that a link leads to is left empty, since somebody keeps it elsewhere."""
+    if os.path.islink(path) and os.path.exists(path):
+        real = os.path.realpath(path)
+        found = read_file(real)
+        replace_file(real, b"", FileMode() if found is None else found[1], beside=f"{real}.ush-new")
+        return
+    with contextlib.suppress(FileNotFoundError):
+        os.unlink(path)
+        sync_directory(os.path.dirname(path))
 
 
 def sync_directory(path: str) -> None:

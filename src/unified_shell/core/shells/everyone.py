@@ -29,6 +29,7 @@ def plan_system_hookup(host: Host, locations: Locations) -> HookUp:
     lines: list[PlanLine] = []
     modes: list[tuple[Dialect, Mode]] = []
     files: list[tuple[Place, Dialect]] = []
+    fresh: list[tuple[Dialect, Mode]] = []
     for place, owner, readers in _files(host):
         modes += readers
         found = read_file(place)
@@ -39,13 +40,20 @@ def plan_system_hookup(host: Host, locations: Locations) -> HookUp:
             continue
         text = make_block(owner.hook_lines(session_file(owner, locations), ""))
         steps.append(PutBlock(path=place, block=text))
+        fresh += readers
         files.append((place, owner))
         added = add_block(None if found is None else found[0], text).decode("utf-8", "replace")
         shells = ", ".join(dict.fromkeys(f"{mode.value} {dialect.name}" for dialect, mode in readers))
         new = "" if found else "a new file; "
         detail = "".join(f"+ {line}\n" for line in added.splitlines()[-len(text.splitlines()) :])
         lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{place}: {new}read by {shells}", detail=detail))
-    return HookUp(steps=tuple(steps), lines=tuple(lines), modes=_openable(modes, host), files=tuple(files))
+    return HookUp(
+        steps=tuple(steps),
+        lines=tuple(lines),
+        modes=_openable(modes, host),
+        files=tuple(files),
+        fresh=_openable(fresh, host),
+    )
 
 
 def plan_system_unhook(host: Host) -> HookUp:

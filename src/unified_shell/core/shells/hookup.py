@@ -1,7 +1,6 @@
 """Wiring shells: which files take the hook-up, the plan for it, and the new session that proves it."""
 
 import os
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -18,6 +17,7 @@ from unified_shell.core.machine.processes import run_program
 
 from .dialects import DIALECTS, SH, dialect_of_program
 from .dialects.dialect import Dialect, Mode
+from .hook_placing import Placing, place_hook
 from .session_files import session_file
 from .sessions import find_program, fresh_variables
 from .startup_files import StartupState, check_takes_block, hook_file, read_startup_states
@@ -33,8 +33,6 @@ __all__ = [
 ]
 
 
-# A line at the left edge that leaves the file or session whatever went before; what follows it never runs.
-ENDING = re.compile(rb"^(return|exit|exec)\b[^|&\n]*$", re.MULTILINE)
 SESSIONS_NOTE = PlanLine(
     kind=LineKind.NOTE, subject="new sessions are opened to see that it works; they run your startup files"
 )
@@ -44,8 +42,8 @@ SESSIONS_NOTE = PlanLine(
 class HookUp:
     """The steps that wire shells, their lines in the plan, and the blocks that are there already.
 
-    `modes` are the kinds of session that will read the wiring by it, or read it no more; `files` are those
-    that change, with the dialect they are in.
+    `modes` are the kinds of session that will read the wiring by it, or read it no more; `fresh` those of them that will
+    by a block that is put now; `files` are those that change, with the dialect they are in.
     """
 
     steps: tuple[PutBlock | DropBlock | ReplaceFile, ...]
@@ -53,6 +51,7 @@ class HookUp:
     relies_on: tuple[str, ...] = ()
     modes: "tuple[tuple[Dialect, Mode], ...]" = ()
     files: "tuple[tuple[Place, Dialect], ...]" = ()
+    fresh: "tuple[tuple[Dialect, Mode], ...]" = ()
 
 
 def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, ...]:
@@ -89,6 +88,7 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
     lines: list[PlanLine] = []
     there: list[str] = []
     modes: list[tuple[Dialect, Mode]] = []
+    fresh: list[tuple[Dialect, Mode]] = []
     files: dict[Place, Dialect] = {}
     for dialect in shells:
         for mode in Mode:
@@ -97,16 +97,19 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
                 continue
             modes.append((dialect, mode))
             if state.real in steps:
+                fresh.append((dialect, mode))
                 continue
             check_takes_block(state, host)
             _check_tail(dialect, state, host)
             if state.block is BlockState.WHOLE:
                 there.append(f"block in {state.real}")
                 continue
-            step = _put(dialect, state, host, locations)
+            placing = _placing(dialect, state, shells, host)
+            step = _put(dialect, state, placing, host, locations)
             steps[state.real] = step
+            fresh.append((dialect, mode))
             files[state.real] = _owner(dialect, state)
-            lines += [_line(dialect, state, host, step), *_warnings(state, host, step)]
+            lines += [_line(dialect, state, host, step), *_warnings(state, host, placing)]
             compiled = read_file(f"{state.real}.zwc")
             if compiled is not None:
                 # zsh reads the compiled copy where it is not older, and would not see the edit.
@@ -122,6 +125,7 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
         relies_on=tuple(dict.fromkeys(there)),
         modes=tuple(modes),
         files=tuple(files.items()),
+        fresh=tuple(fresh),
     )
 
 
@@ -205,21 +209,34 @@ def _block_for(dialect: Dialect, state: StartupState, host: Host, locations: Loc
     return make_block(owner.hook_lines(session_file(owner, locations), host.home))
 
 
-def _put(dialect: Dialect, state: StartupState, host: Host, locations: Locations) -> PutBlock:
-    """Return the step that puts the block where it runs: at the end, or above a line that ends the file."""
+def _placing(dialect: Dialect, state: StartupState, shells: Sequence[Dialect], host: Host) -> Placing:
+    """Return where the hook-up stands, for all sessions of these shells that read the file."""
+    readers = [
+        (one, mode)
+        for one in shells
+        for mode in Mode
+        if (file := hook_file(one, mode, host)) is not None and file.real == state.real
+    ]
+    return place_hook(state.path, _owner(dialect, state), readers, host) if state.exists else Placing()
+
+
+def _put(dialect: Dialect, state: StartupState, placing: Placing, host: Host, locations: Locations) -> PutBlock:
+    """Return the step that puts the block where it runs: at the end, or above a line that leaves the file."""
     content = (read_file(state.real) or (b"",))[0]
     block = _block_for(dialect, state, host, locations)
-    found = ENDING.search(content)
-    if found is None:
+    if placing.at < 0:
         return PutBlock(path=state.real, block=block)
-    return PutBlock(path=state.real, block=block, at=found.start(), file_size_bytes=len(content))
+    return PutBlock(path=state.real, block=block, at=placing.at, file_size_bytes=len(content))
 
 
-def _warnings(state: StartupState, host: Host, step: PutBlock) -> list[PlanLine]:
+def _warnings(state: StartupState, host: Host, placing: Placing) -> list[PlanLine]:
     name, found = shown(state.path, host.home), []
-    if step.at >= 0:
-        subject = f"{name} ends early with a line that leaves it; the hook-up stands above that line"
+    if placing.at >= 0:
+        subject = f"{name} is left at line {placing.line} in a new session; the hook-up stands above that line"
         found.append(PlanLine(kind=LineKind.NOTE, subject=subject))
+    if state.exists and os.stat(state.real).st_nlink > 1:
+        subject = f"{name} has a second name (a hard link), which keeps the content without the hook-up"
+        found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     if state.exists and not os.stat(state.real).st_mode & 0o200:
         subject = f"{name} is read-only; it is replaced all the same, and stays read-only"
         found.append(PlanLine(kind=LineKind.WARNING, subject=subject))

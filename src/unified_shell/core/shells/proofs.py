@@ -25,6 +25,7 @@ class _Aims:
     when: str
     unwanted: tuple[str, ...]
     values: tuple[tuple[str, str], ...]
+    stamp: tuple[str, str]
 
 
 class Proof:
@@ -34,9 +35,13 @@ class Proof:
     """
 
     def __init__(
-        self, modes: Sequence[tuple[Dialect, Mode]], host: Host, files: Sequence[tuple[Place, Dialect]]
+        self,
+        modes: Sequence[tuple[Dialect, Mode]],
+        host: Host,
+        files: Sequence[tuple[Place, Dialect]],
+        fresh: Sequence[tuple[Dialect, Mode]] = (),
     ) -> None:
-        self._host, self._files = host, tuple(files)
+        self._host, self._files, self._fresh = host, tuple(files), set(fresh)
         self._modes = [key for key in dict.fromkeys(modes) if find_program(key[0], host)]
         self._before = self._sessions()
         self._syntax_before = self._syntax_errors()
@@ -49,13 +54,21 @@ class Proof:
         when: str = "",
         unwanted: Sequence[str] = (),
         values: Sequence[tuple[str, str]] = (),
+        stamp: tuple[str, str] = ("", ""),
     ) -> tuple[Finding, ...]:
         """Return what new sessions say now: that they open as before, and have what is wanted.
 
-        That is each of `wanted` once on the search path `variable`, none of `unwanted`, and the `values`.
+        That is each of `wanted` once on the search path `variable`, none of `unwanted`, and the `values`. `stamp` is the
+        variable (name and value) by which a session tells that it read the wiring: one for which a hook-up was put
+        now, and which does not reach it, puts the edit back.
         """
         aims = _Aims(
-            variable=variable, wanted=tuple(wanted), when=when, unwanted=tuple(unwanted), values=tuple(values)
+            variable=variable,
+            wanted=tuple(wanted),
+            when=when,
+            unwanted=tuple(unwanted),
+            values=tuple(values),
+            stamp=stamp,
         )
         found = [
             Finding(
@@ -70,8 +83,8 @@ class Proof:
             if file not in self._syntax_before
         ]
         if not found:
-            for before, after in zip(self._before, self._sessions(), strict=True):
-                found += _compare(before, after, aims, self._host)
+            for key, before, after in zip(self._modes, self._before, self._sessions(), strict=True):
+                found += _compare(before, after, aims, self._host, is_fresh=key in self._fresh)
         return tuple(found)
 
     def _sessions(self) -> tuple[Session, ...]:
@@ -95,7 +108,7 @@ class Proof:
         return found
 
 
-def _compare(before: Session, after: Session, aims: "_Aims", host: Host) -> list[Finding]:
+def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_fresh: bool) -> list[Finding]:
     subject = _subject(after)
     if after.trouble:
         known = bool(before.trouble)
@@ -118,6 +131,18 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host) -> list
                 question="opens without new errors",
                 holds=False,
                 answer=new_errors[0],
+                puts_back=True,
+            )
+        ]
+    name, value = aims.stamp
+    if name and dict(after.variables).get(name) != value and is_fresh:
+        return [
+            Finding(
+                subject=subject,
+                question="reads the wiring",
+                holds=False,
+                answer="its startup files do not come to the hook-up",
+                remedy="ush shell list",
                 puts_back=True,
             )
         ]

@@ -6,11 +6,11 @@ from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown
 
-from .dialects import DIALECTS
+from .dialects import DIALECTS, FISH, SH
 from .dialects.dialect import Dialect, SessionContent
 from .wiring import Wiring, wiring_file
 
-__all__ = ["session_file", "session_file_steps", "stamp_name"]
+__all__ = ["session_file", "session_file_steps", "stamp_name", "stamp_of"]
 
 
 def session_file(dialect: Dialect, locations: Locations) -> Place:
@@ -18,16 +18,28 @@ def session_file(dialect: Dialect, locations: Locations) -> Place:
     return join(locations.data, "wiring", dialect.session_name)
 
 
+def again_file(locations: Locations) -> Place:
+    """Return where the file is that shells of the POSIX family read where a session has some of the wiring already; that
+    of fish is beside it.
+    """
+    return join(locations.data, "wiring", "session-again.sh")
+
+
 def session_file_steps(wiring: Wiring, locations: Locations, home: str) -> tuple[ReplaceFile, ...]:
     """Return the steps that make the session files say what the wiring wants; none where they do."""
+    content = None if wiring.is_empty else _content(wiring, locations, home)
+    texts = {
+        session_file(dialect, locations): None if content is None else _kept(dialect.session_text(content))
+        for dialect in DIALECTS
+        if dialect.session_name
+    }
+    again = again_file(locations)
+    texts[again] = None if content is None else _kept(SH.again_text(content))
+    texts[Place(f"{again}.fish")] = None if content is None else _kept(FISH.again_text(content))
     steps = []
-    for dialect in DIALECTS:
-        if not dialect.session_name:
-            continue
-        path = session_file(dialect, locations)
+    for path, after in texts.items():
         found = read_file(path)
         before = None if found is None else kept_bytes(found[0])
-        after = _text(dialect, wiring, locations, home)
         if before != after:
             steps.append(ReplaceFile(path=path, before=before, after=after, derived=True))
     return tuple(steps)
@@ -38,10 +50,13 @@ def stamp_name(scope: Scope) -> str:
     return "USH_WIRING" if scope is Scope.ME else "USH_WIRING_OF_EVERYONE"
 
 
-def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> str | None:
-    if wiring.is_empty:
-        return None
-    content = SessionContent(
+def stamp_of(wiring: Wiring, scope: Scope) -> tuple[str, str]:
+    """Return the variable by which a session tells that it read this wiring, and its value; empty for an empty one."""
+    return ("", "") if wiring.is_empty else (stamp_name(scope), wiring.stamp())
+
+
+def _content(wiring: Wiring, locations: Locations, home: str) -> SessionContent:
+    return SessionContent(
         search_paths=wiring.search_paths(),
         variables=wiring.variables,
         # What is for everyone is the same in every home.
@@ -50,6 +65,9 @@ def _text(dialect: Dialect, wiring: Wiring, locations: Locations, home: str) -> 
         stamp=wiring.stamp(),
         stamp_name=stamp_name(locations.scope),
         scripts=wiring.scripts,
+        again_file=again_file(locations),
     )
-    text = dialect.session_text(content)
+
+
+def _kept(text: str) -> str:
     return kept_bytes(text.encode("utf-8", "surrogateescape"))

@@ -18,7 +18,7 @@ from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
 from .path_helper import paths_file_steps
 from .proofs import Proof
 from .registry_wiring import registry_findings, registry_lines, registry_steps
-from .session_files import session_file_steps
+from .session_files import session_file_steps, stamp_of
 from .wiring import Wiring, records_of, wiring_file
 
 __all__ = ["WiringChange", "plan_wiring"]
@@ -89,12 +89,17 @@ def plan_wiring(
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
         # The sessions as they are before the edit: what fails then is not the edit's fault.
-        proofs.append(Proof(modes, host, hookup.files))
+        proofs.append(Proof(modes, host, hookup.files, hookup.fresh))
         return steps
 
     def verify() -> tuple[Finding, ...]:
         sessions = proofs[-1].findings(
-            change.variable, change.wanted, when=change.when, unwanted=change.unwanted, values=change.values
+            change.variable,
+            change.wanted,
+            when=change.when,
+            unwanted=change.unwanted,
+            values=change.values,
+            stamp=stamp_of(change.after, locations.scope),
         )
         wanted = () if change.when else change.wanted
         return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))

@@ -13,7 +13,7 @@ from .dialects.dialect import Dialect
 from .everyone import check_rights, plan_system_hookup, plan_system_unhook
 from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, plan_unhook
 from .proofs import Proof
-from .session_files import session_file_steps
+from .session_files import session_file_steps, stamp_of
 from .wiring import read_wiring
 
 __all__ = ["plan_unwire", "plan_wire"]
@@ -27,7 +27,8 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Ch
     else:
         names = ", ".join(one.name for one in shells)
         hookup = plan_hookup(shells, host, locations)
-    more = session_file_steps(read_wiring(locations), locations, host.home)
+    wiring = read_wiring(locations)
+    more = session_file_steps(wiring, locations, host.home)
     return _change(
         f"shell wire {names}",
         f"Let new sessions of {names} read the wiring",
@@ -35,6 +36,7 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Ch
         more=more,
         host=host,
         nothing=f"new sessions of {names} read the wiring already",
+        stamp=stamp_of(wiring, locations.scope),
     )
 
 
@@ -62,16 +64,17 @@ def _change(
     more: Sequence[Step],
     host: Host,
     nothing: str,
+    stamp: tuple[str, str] = ("", ""),
 ) -> Change:
     steps = (*more, *hookup.steps)
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
-        proofs.append(Proof(hookup.modes, host, hookup.files))
+        proofs.append(Proof(hookup.modes, host, hookup.files, hookup.fresh))
         return steps
 
     def verify() -> tuple[Finding, ...]:
-        return proofs[-1].findings("PATH", [])
+        return proofs[-1].findings("PATH", [], stamp=stamp)
 
     plan = Plan(
         words=words,

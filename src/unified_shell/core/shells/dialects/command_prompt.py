@@ -89,6 +89,10 @@ class CommandPrompt:
         """Return nothing: it writes nothing before it ends."""
         return {}
 
+    def export_line(self, name: str, value: str) -> str:
+        """Return `set NAME=VALUE`."""
+        return f"set {name}={value}"
+
     def source_line(self, file: str) -> str:
         """Return the line that calls a batch file."""
         return f"call {self.quote(file)}"

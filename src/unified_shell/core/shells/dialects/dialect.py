@@ -1,6 +1,7 @@
 """What `ush` must know of a shell's dialect; each is one file beside this one."""
 
 import hashlib
+import os
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -11,6 +12,7 @@ from typing import Protocol
 from unified_shell.core.machine.places import Place, in_home
 
 __all__ = [
+    "SHARED_FOLDERS",
     "ConditionKind",
     "Dialect",
     "Mode",
@@ -20,13 +22,20 @@ __all__ = [
     "StartupFile",
     "below_home",
     "changed_variables",
+    "common_folder",
     "kept_name",
     "path_directories",
+    "plain_front",
     "session_body",
     "split_condition",
     "template",
     "without_control",
 ]
+
+
+NO_FILE = Place("")
+# What every PATH has an entry below.
+SHARED_FOLDERS = ("/", "/usr/", "/usr/local/", "/opt/")
 
 
 class Mode(Enum):
@@ -82,7 +91,9 @@ class SessionScript:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SessionContent:
-    """What a session file brings about. `source` is shown in it; `stamp` tells this wiring from others."""
+    """What a session file brings about. `source` is shown in it; `stamp` tells this wiring from others. `again_file` is
+    where a second file stands, for sessions that have some of it already; empty where there is none.
+    """
 
     search_paths: tuple[SearchPath, ...]
     variables: tuple[SetVariable, ...]
@@ -90,6 +101,7 @@ class SessionContent:
     source: str
     stamp: str
     stamp_name: str = "USH_WIRING"
+    again_file: Place = NO_FILE
     scripts: tuple[SessionScript, ...] = ()
 
 
@@ -178,6 +190,10 @@ class Dialect(Protocol):
         """Return how an interactive session is opened that runs one command and ends."""
         ...
 
+    def export_line(self, name: str, value: str) -> str:
+        """Return the statement that sets a variable for this session and what it starts; `value` needs no quoting."""
+        ...
+
     def source_line(self, file: str) -> str:
         """Return the command that reads a file in this session."""
         ...
@@ -211,6 +227,19 @@ def changed_variables(content: SessionContent) -> tuple[str, ...]:
     """Return the variables other than PATH that entering changes; leaving gives each its old value."""
     lists = [path.variable for path in content.search_paths if path.variable != "PATH"]
     return tuple(dict.fromkeys((*lists, *(one.name for one in content.variables))))
+
+
+def plain_front(content: SessionContent) -> SearchPath | None:
+    """Return PATH's entries where all of them stand in front without a condition, and no script comes after; else None."""
+    paths = [one for one in content.search_paths if one.variable == "PATH"]
+    plain = len(paths) == 1 and paths[0].side is Side.FRONT and not paths[0].when and not content.scripts
+    return paths[0] if plain and content.again_file else None
+
+
+def common_folder(directories: Sequence[str]) -> str:
+    """Return what all names begin with, up to a slash."""
+    shared = os.path.commonprefix(list(directories))  # noqa: RUF071 - of texts, as patterns are
+    return shared.rpartition("/")[0] + "/"
 
 
 def session_body(

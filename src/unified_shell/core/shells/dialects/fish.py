@@ -1,11 +1,14 @@
 """fish: `config.fish` in every session of any kind; lists instead of joined texts."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.overlays import overlay_fish
+from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
+    SHARED_FOLDERS,
     ConditionKind,
     Mode,
     Opening,
@@ -17,8 +20,10 @@ from .dialect import (
     StartupFile,
     below_home,
     changed_variables,
+    common_folder,
     kept_name,
     path_directories,
+    plain_front,
     session_body,
     split_condition,
     system_file,
@@ -75,8 +80,28 @@ class Fish:
         return f"if test -r {file}\n    source {file}\nend"
 
     def session_text(self, content: SessionContent) -> str:
-        """Return one test and one assignment for each variable and side."""
-        body = session_body(
+        """Return one test and one assignment for each variable and side.
+
+        A fresh session, whose PATH has nothing of the kind, is told by one pattern; the rest is in another file.
+        """
+        fresh = plain_front(content)
+        common = common_folder(fresh.directories) if fresh is not None else ""
+        if fresh is None or common in SHARED_FOLDERS or set(common) & set("\\*?["):
+            return self.again_text(content)
+        others = replace(content, search_paths=tuple(one for one in content.search_paths if one is not fresh))
+        return template(
+            "session-fresh.fish",
+            WIRING=without_control(content.source),
+            PATTERN=f"'*'{self.quote_place(common, content.home)}'*'",
+            AGAIN=self.quote_place(f"{content.again_file}.fish", content.home),
+            WORDS=" ".join(self.quote_place(one, content.home) for one in fresh.directories),
+            STAMP=content.stamp,
+            STAMP_NAME=content.stamp_name,
+            BODY=self._body(others),
+        )
+
+    def _body(self, content: SessionContent) -> str:
+        return session_body(
             content,
             search_path=self._search_path,
             variable=self._variable,
@@ -84,6 +109,10 @@ class Fish:
             script=self._script,
             reads=self.reads,
         )
+
+    def again_text(self, content: SessionContent) -> str:
+        """Return what brings about all of the wiring, whatever of it is there already."""
+        body = self._body(content)
         source = without_control(content.source)
         return template("session.fish", WIRING=source, STAMP=content.stamp, STAMP_NAME=content.stamp_name, BODY=body)
 
@@ -116,6 +145,10 @@ class Fish:
     def shelter(self, folder: str, home: str, variables: Sequence[tuple[str, str]]) -> dict[str, str]:
         """Return where links to the person's folders are: fish makes files in its folders of configuration and data."""
         return overlay_fish(folder, home, variables)
+
+    def export_line(self, name: str, value: str) -> str:
+        """Return `set -gx NAME VALUE`."""
+        return f"set -gx {name} {value}"
 
     def source_line(self, file: str) -> str:
         """Return the command that reads a file."""
@@ -153,6 +186,7 @@ class Fish:
         for path in content.search_paths:
             if path.variable != "PATH":
                 words = " ".join(self.quote_place(one, content.home) for one in path.directories)
+                lines += [f"    {line}" for line in self._seed(path.variable).splitlines()]
                 order = f"{words} ${path.variable}" if path.side is Side.FRONT else f"${path.variable} {words}"
                 lines.append(f"    set -gx --path {path.variable} {order}")
         lines += [f"    set -gx {one.name} {self.quote_place(one.value, content.home)}" for one in content.variables]
@@ -169,10 +203,26 @@ class Fish:
         return "\n".join(lines) + "\n"
 
     def _search_path(self, path: SearchPath, home: str) -> str:
-        words = " ".join(self.quote_place(directory, home) for directory in path.directories)
-        order = "$_ush_block $_ush_rest" if path.side is Side.FRONT else "$_ush_rest $_ush_block"
-        last = str(len(path.directories) - 1)
-        return template("search-path.fish", WORDS=words, LAST=last, VARIABLE=path.variable, ORDER=order)
+        front = path.side is Side.FRONT
+        directories = (*(rule_of(path.variable).first if front else ()), *path.directories)
+        count = len(directories)
+        return template(
+            "search-path.fish",
+            SEED=self._seed(path.variable),
+            WORDS=" ".join(self.quote_place(directory, home) for directory in directories),
+            # Where the block stands already, it is a slice; without a process, and without looking for each entry.
+            SLICE=f"1..{count}" if front else f"-{count}..-1",
+            VARIABLE=path.variable,
+            ORDER="$_ush_block $_ush_rest" if front else "$_ush_rest $_ush_block",
+        )
+
+    def _seed(self, variable: str) -> str:
+        """Return the statement that gives a search path its default where it is not set; nothing for most."""
+        default = rule_of(variable).default
+        if default is None:
+            return ""
+        words = " ".join(self.quote(one) for one in default.split(":"))
+        return f"set -q {variable}; or set -gx --path {variable} {words}\n"
 
     def _variable(self, one: SetVariable, home: str) -> str:
         return f"set -gx {one.name} {self.quote_place(one.value, home)}\n"

@@ -1,12 +1,14 @@
 """What the shells of the POSIX family have in common: quoting, statements, the texts that are written."""
 
-import os
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 
 from unified_shell.core.machine.places import Place
+from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
+    SHARED_FOLDERS,
     ConditionKind,
     Mode,
     Opening,
@@ -17,8 +19,10 @@ from .dialect import (
     Side,
     below_home,
     changed_variables,
+    common_folder,
     kept_name,
     path_directories,
+    plain_front,
     session_body,
     split_condition,
     template,
@@ -52,8 +56,33 @@ class PosixText:
         return f"if [ -r {file} ]; then\n  . {file}\nfi"
 
     def session_text(self, content: SessionContent) -> str:
-        """Return one test and one joined assignment for each variable and side."""
-        body = session_body(
+        """Return one test and one joined assignment for each variable and side.
+
+        Where PATH has entries in front alone, as most wirings have it, a fresh session is told by one short pattern and
+        pays for no more than the assignment; what is to be done where some of the entries are there is read from
+        another file.
+        """
+        fresh = plain_front(content)
+        if fresh is None:
+            return self.again_text(content)
+        places = _common_places(fresh.directories, content.home)
+        others = replace(content, search_paths=tuple(one for one in content.search_paths if one is not fresh))
+        again = f'"{_in_double_quotes(content.again_file, content.home)}"'
+        return template(
+            "session-fresh.sh",
+            WIRING=without_control(content.source),
+            COMMON=f'"{_in_double_quotes(places[0], content.home)}"',
+            PATTERNS="|".join(f'*"{_in_double_quotes(one, content.home)}"*' for one in places),
+            JOINED=":".join(_in_double_quotes(one, content.home) for one in fresh.directories),
+            AGAIN=again,
+            STAMP=content.stamp,
+            STAMP_NAME=content.stamp_name,
+            # The shorter, the quicker: a new session pays for each letter of it.
+            BODY=f"{body}\n" if (body := self._body(others)) else "",
+        )
+
+    def _body(self, content: SessionContent) -> str:
+        return session_body(
             content,
             search_path=self._search_path,
             variable=self._variable,
@@ -61,6 +90,10 @@ class PosixText:
             script=self._script,
             reads=self.reads,
         )
+
+    def again_text(self, content: SessionContent) -> str:
+        """Return what brings about all of the wiring, whatever of it is there already."""
+        body = self._body(content)
         return template(
             "session.sh",
             TAKE_OUT=template("take-one-out.sh").rstrip("\n"),
@@ -69,6 +102,10 @@ class PosixText:
             STAMP_NAME=content.stamp_name,
             BODY=body,
         )
+
+    def export_line(self, name: str, value: str) -> str:
+        """Return `export NAME=VALUE`."""
+        return f"export {name}={value}"
 
     def source_line(self, file: str) -> str:
         """Return the dot command."""
@@ -124,9 +161,9 @@ class PosixText:
             ]
         for path in content.search_paths:
             if path.variable != "PATH":
-                joined = ":".join(self.quote_place(one, content.home) for one in path.directories)
-                front, name = path.side is Side.FRONT, path.variable
-                value = f"{joined}${{{name}:+:${name}}}" if front else f"${{{name}:+${name}:}}{joined}"
+                joined = ":".join(self.quote_place(one, content.home) for one in _with_first(path))
+                front, name, rest = path.side is Side.FRONT, path.variable, _rest(path)
+                value = f"{joined}{rest}" if front else f"{rest}{joined}"
                 lines += [f"  {name}={value}", f"  export {name}"]
         for one in content.variables:
             lines += [f"  {one.name}={self.quote_place(one.value, content.home)}", f"  export {one.name}"]
@@ -166,14 +203,16 @@ class PosixText:
                 return f'read -r _ush_told < /proc/sys/kernel/arch && [ "$_ush_told" = {word} ]'
 
     def _search_path(self, path: SearchPath, home: str) -> str:
-        words = [self.quote_place(directory, home) for directory in path.directories]
+        directories = _with_first(path)
+        words = [self.quote_place(directory, home) for directory in directories]
         return template(
             "front.sh" if path.side is Side.FRONT else "back.sh",
+            REST=_rest(path),
             JOINED=":".join(words),
             VARIABLE=path.variable,
             # Only where something below the entries' common folder is there, single ones may have to be taken out:
             # a pattern costs bash 10 to 20 µs, so a fresh session is spared one for each entry.
-            COMMON=self.quote_place(_common_folder(path.directories), home),
+            COMMON=self.quote_place(common_folder(directories), home),
             WORDS=" ".join(words),
             TAKE_OUT=template("take-one-out.sh").rstrip("\n"),
         )
@@ -182,10 +221,40 @@ class PosixText:
         return f"{one.name}={self.quote_place(one.value, home)}\nexport {one.name}\n"
 
 
-def _common_folder(directories: Sequence[str]) -> str:
-    """Return what all names begin with, up to a slash."""
-    shared = os.path.commonprefix(list(directories))  # noqa: RUF071 - of texts, as patterns are
-    return shared.rpartition("/")[0] + "/"
+def _in_double_quotes(place: str, home: str) -> str:
+    """Return a place as it stands between double quotes, relative to the home's variable where it lies below it."""
+    below = below_home(place, home)
+    text = place if below is None else f"/{below}"
+    escaped = re.sub(r'([\\"$`])', r"\\\1", text)
+    return escaped if below is None else f"$HOME{escaped}"
+
+
+def _with_first(path: SearchPath) -> tuple[str, ...]:
+    """Return the directories, after those that stay in front of all that is added."""
+    first = rule_of(path.variable).first if path.side is Side.FRONT else ()
+    return (*first, *path.directories)
+
+
+def _rest(path: SearchPath) -> str:
+    """Return the word for what was there before, with what joins it to the new entries."""
+    name, default = path.variable, rule_of(path.variable).default
+    front = path.side is Side.FRONT
+    if default is None:
+        return f'"${{{name}:+:${name}}}"' if front else f'"${{{name}:+${name}:}}"'
+    return f':"${{{name}:-{default}}}"' if front else f'"${{{name}:-{default}}}":'
+
+
+def _common_places(directories: Sequence[str], home: str) -> tuple[str, ...]:
+    """Return texts of which one at least stands in every PATH that holds one of the directories: few, and long."""
+    groups: tuple[list[str], list[str]] = ([], [])
+    for one in directories:
+        groups[below_home(one, home) is None].append(one)
+    found: list[str] = []
+    for group in groups:
+        common = common_folder(group) if group else ""
+        # One that every PATH has tells nothing.
+        found += list(group) if common in SHARED_FOLDERS else [common]
+    return tuple(one for one in found if one)
 
 
 def env_value(file: str) -> str:

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
     ConditionKind,
@@ -102,6 +103,10 @@ class PowerShell:
         """Return nothing: it writes nothing before it ends."""
         return {}
 
+    def export_line(self, name: str, value: str) -> str:
+        """Return an assignment to the environment."""
+        return f"$env:{name} = '{value}'"
+
     def source_line(self, file: str) -> str:
         """Return the dot command."""
         return f". {self.quote(file)}"
@@ -132,7 +137,9 @@ class PowerShell:
     def _search_path(self, path: SearchPath, home: str) -> str:
         words = ", ".join(self.quote_place(directory, home) for directory in path.directories)
         order = "$ushBlock + $ushRest" if path.side is Side.FRONT else "$ushRest + $ushBlock"
-        return template("search-path.ps1", WORDS=words, VARIABLE=path.variable, ORDER=order)
+        default, name = rule_of(path.variable).default, path.variable
+        seed = f"if (-not $env:{name}) {{ $env:{name} = {self.quote(default)} }}\n" if default else ""
+        return seed + template("search-path.ps1", WORDS=words, VARIABLE=name, ORDER=order)
 
     def _variable(self, one: SetVariable, home: str) -> str:
         return f"$env:{one.name} = {self.quote_place(one.value, home)}\n"

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
     ConditionKind,
@@ -148,6 +149,10 @@ class Tcsh:
         """Return nothing: it writes nothing before it ends."""
         return {}
 
+    def export_line(self, name: str, value: str) -> str:
+        """Return `setenv NAME VALUE`."""
+        return f"setenv {name} {value}"
+
     def source_line(self, file: str) -> str:
         """Return the command that reads a file."""
         return f"source {self.quote(file)}"
@@ -187,7 +192,7 @@ class Tcsh:
                 old = f'"${{{path.variable}}}"'
                 value = f"{joined}:{old}" if path.side is Side.FRONT else f"{old}:{joined}"
                 lines += [f"  if ( $?{path.variable} ) then", f"    setenv {path.variable} {value}", "  else"]
-                lines += [f"    setenv {path.variable} {joined}", "  endif"]
+                lines += [f"    setenv {path.variable} {_alone(path, joined)}", "  endif"]
         return [
             *lines,
             *(f"  setenv {one.name} {self.quote_place(one.value, content.home)}" for one in content.variables),
@@ -204,11 +209,19 @@ class Tcsh:
         text = f"# {left} left out: tcsh cannot test for such names\n" if left else ""
         for word in reversed(usable) if path.side is Side.FRONT else usable:
             order = f'{word}:"${{{path.variable}}}"' if path.side is Side.FRONT else f'"${{{path.variable}}}":{word}'
-            text += template("entry.csh", VARIABLE=path.variable, WORD=word, ORDER=order)
+            text += template("entry.csh", VARIABLE=path.variable, WORD=word, ORDER=order, ALONE=_alone(path, word))
         return text
 
     def _variable(self, one: SetVariable, home: str) -> str:
         return f"setenv {one.name} {self.quote_place(one.value, home)}\n"
+
+
+def _alone(path: SearchPath, word: str) -> str:
+    """Return the value of a search path that was not set: the new entries, beside its default where it has one."""
+    default = rule_of(path.variable).default
+    if default is None:
+        return word
+    return f'{word}:"{default}"' if path.side is Side.FRONT else f'"{default}":{word}'
 
 
 def _rest() -> str:

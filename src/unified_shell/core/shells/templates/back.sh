@@ -11,6 +11,6 @@ _ush_list=${_ush_list#:}
 @VARIABLE@=${_ush_list%:}
 unset _ush_list _ush_one ;;
 esac
-@VARIABLE@="${@VARIABLE@:+$@VARIABLE@:}"@JOINED@
+@VARIABLE@=@REST@@JOINED@
 export @VARIABLE@ ;;
 esac

@@ -1,5 +1,5 @@
 if ( $?@VARIABLE@ ) then
   if ( ":${@VARIABLE@}:" !~ *:@WORD@:* ) setenv @VARIABLE@ @ORDER@
 else
-  setenv @VARIABLE@ @WORD@
+  setenv @VARIABLE@ @ALONE@
 endif

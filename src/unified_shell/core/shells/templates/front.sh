@@ -11,6 +11,6 @@ _ush_list=${_ush_list#:}
 @VARIABLE@=${_ush_list%:}
 unset _ush_list _ush_one ;;
 esac
-@VARIABLE@=@JOINED@"${@VARIABLE@:+:$@VARIABLE@}"
+@VARIABLE@=@JOINED@@REST@
 export @VARIABLE@ ;;
 esac

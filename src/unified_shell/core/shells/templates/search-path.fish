@@ -1,7 +1,5 @@
-set -l _ush_block @WORDS@
-set -l _ush_at (contains -i -- $_ush_block[1] $@VARIABLE@)
-set -l _ush_there
-test -n "$_ush_at"; and set _ush_there $@VARIABLE@[$_ush_at..(math $_ush_at + @LAST@)]
+@SEED@set -l _ush_block @WORDS@
+set -l _ush_there $@VARIABLE@[@SLICE@]
 if test "$_ush_there" != "$_ush_block"
     set -l _ush_rest
     for _ush_one in $@VARIABLE@
