@@ -12,14 +12,14 @@ from pathlib import Path
 class Terminal:
     """Starts a program in a pseudo-terminal; use as a context."""
 
-    def __init__(self, argv: Sequence[str], variables: Mapping[str, str], folder: Path) -> None:
+    def __init__(self, argv: Sequence[str], variables: Mapping[str, str], folder: Path, *, argv0: str = "") -> None:
         self.shown = ""
         self._number, self._terminal = pty.fork()
         if self._number == 0:
             os.chdir(folder)
             # Whoever runs the tests in the background ignores interrupts, which a child would inherit.
             signal.signal(signal.SIGINT, signal.SIG_DFL)
-            os.execve(argv[0], list(argv), {**variables, "TERM": "xterm"})
+            os.execve(argv[0], [argv0 or argv[0], *argv[1:]], {**variables, "TERM": "xterm"})
 
     def __enter__(self) -> "Terminal":
         return self
@@ -58,6 +58,10 @@ class Terminal:
             if number:
                 return os.waitstatus_to_exitcode(status)
         raise AssertionError(f"it did not end; it showed:\n{self.shown}")
+
+    def read(self, seconds: float) -> None:
+        """Read what is shown meanwhile."""
+        self._read(seconds)
 
     def _read(self, seconds: float) -> bool:
         if not select.select([self._terminal], [], [], seconds)[0]:

@@ -42,16 +42,17 @@ def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
 @command.command()
 @click.argument("name")
 @click.argument("candidate")
+@click.option("--only", is_flag=True, help="For NAME alone, without the other names of an interpreter.")
 @change_options
 @pass_bench
-def prefer(bench: Workbench, name: str, candidate: str, *, how: How) -> None:
+def prefer(bench: Workbench, name: str, candidate: str, *, only: bool, how: How) -> None:
     """Let CANDIDATE, a path or the name of an interpreter or environment, answer to NAME in new sessions.
 
-    An interpreter's other names and scripts come with it, as one unit. Nothing of the system's own is touched.
+    An interpreter's other names and scripts come with it, as one unit, unless --only is given. Nothing of the system's own is touched.
     """
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
-    perform(bench, lambda: plan_prefer_named(name, candidate, bench.host, bench.locations), how)
+    perform(bench, lambda: plan_prefer_named(name, candidate, bench.host, bench.locations, only=only), how)
 
 
 @command.command()

@@ -139,7 +139,10 @@ def add(
 @change_options
 @pass_bench
 def drop(bench: Workbench, directory: str, *, variable: str, environment: str, how: How) -> None:
-    """Have DIRECTORY on a search path in new sessions no more."""
+    """Remove DIRECTORY from a search path in new sessions.
+
+    An entry of the wiring is dropped there; a line of your own that does nothing but put it on PATH is commented out.
+    """
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.search_paths import plan_path_drop
 

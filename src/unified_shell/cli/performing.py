@@ -1,5 +1,6 @@
 """From a request to an outcome: settle what was left, plan, show, ask, perform, tell."""
 
+import contextlib
 import functools
 import sys
 from collections.abc import Callable, Sequence
@@ -88,7 +89,6 @@ def _perform(
     tell: "Callable[[Outcome], Sequence[str]] | None",
 ) -> None:
     from unified_shell.core.changes.recovery import settle
-    from unified_shell.core.changes.road import PlanMoved
     from unified_shell.views.plan_view import print_outcome
 
     scope = how.scope
@@ -96,25 +96,45 @@ def _perform(
     if not how.only_plan:
         for said in settle(road):
             bench.screen.say(said)
-    agreed: Plan | None = None
-    for _ in range(MAX_REMADE):
-        change = _worded(make(), scope)
-        if not _go_on(bench, change.plan, agreed, how):
-            return
-        agreed = change.plan
-        try:
-            outcome = _carry_through(bench, road, change, strict=how.strict)
-        except PlanMoved:
-            bench.screen.say("something changed meanwhile; the plan is made again")
-            continue
-        more = tell(outcome) if tell is not None else ()
-        print_outcome(
-            bench.screen, outcome, (*change.plan.afterwards, *more), is_undo=bool(change.plan.undoes), scope=scope
-        )
-        if outcome.faults:
-            click.get_current_context().exit(1)
+    found = _agree_and_carry(bench, road, lambda: _worded(make(), scope), how)
+    if found is None:
         return
-    raise Refused("others keep changing the same thing; nothing was changed", next_step="try again later")
+    change, outcome = found
+    more = tell(outcome) if tell is not None else ()
+    print_outcome(
+        bench.screen, outcome, (*change.plan.afterwards, *more), is_undo=bool(change.plan.undoes), scope=scope
+    )
+    if outcome.faults:
+        click.get_current_context().exit(1)
+
+
+def _agree_and_carry(
+    bench: "Workbench", road: "Road", make: "Callable[[], Change]", how: How
+) -> "tuple[Change, Outcome] | None":
+    """Plan, agree and carry through; None where nothing is to be done. Where another change came first, plan anew with
+    the lock held, so that nobody comes in between; a person is asked only about what they have not agreed to.
+    """
+    from unified_shell.core.changes.road import PlanMoved
+
+    change = make()
+    if not _go_on(bench, change.plan, None, how):
+        return None
+    try:
+        return change, _carry_through(bench, road, change, strict=how.strict)
+    except PlanMoved:
+        bench.screen.say("another change came first; this one is planned anew")
+    for _ in range(MAX_REMADE):
+        agreed = change.plan
+        with contextlib.suppress(PlanMoved), road.exclusive(agreed.words) as held:
+            change = make()
+            if how.yes or change.plan == agreed or change.plan.nothing_to_do:
+                if not _go_on(bench, change.plan, agreed, how):
+                    return None
+                return change, _carry_through(bench, held, change, strict=how.strict)
+        # Nobody waits for a person: what is new in the plan is asked about with the lock let go of.
+        if not _go_on(bench, change.plan, agreed, how):
+            return None
+    raise Refused("the files of this change keep changing; nothing was changed", next_step="try again later")
 
 
 def _worded(change: "Change", scope: str) -> "Change":

@@ -62,10 +62,11 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
 @click.option("--script", default="", metavar="FILE", help="Let new sessions read this script as well.")
 @click.option("--dialect", default="", help="The dialect FILE is written in; told by the file, if not given.")
+@click.option("--at-end", is_flag=True, help="Move the hook-up behind everything else in the startup files.")
 @for_whom
 @change_options
 @pass_bench
-def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str, how: How) -> None:
+def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str, at_end: bool, how: How) -> None:
     """Let the startup files of SHELL (yours, if not given) read the wiring."""
     from unified_shell.core.shells.hookup import chosen_shells
     from unified_shell.core.shells.session_scripts import plan_script_add
@@ -75,7 +76,7 @@ def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str,
     if script:
         perform(bench, lambda: plan_script_add(script, dialect, shells, bench.host, locations), how)
         return
-    perform(bench, lambda: plan_wire(shells, bench.host, locations), how)
+    perform(bench, lambda: plan_wire(shells, bench.host, locations, at_end=at_end), how)
 
 
 @shell.command()

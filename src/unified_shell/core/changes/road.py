@@ -9,7 +9,7 @@ import contextlib
 import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.errors import CouldNot, PutBack, Unfinished, UshError, told
 from unified_shell.core.findings import Finding
@@ -42,12 +42,24 @@ def _no_word(_what: object) -> None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Road:
-    """The road of one scope. `on_wait` is told for whom a change waits, `on_done` the number of one that stands."""
+    """The road of one scope. `on_wait` is told for whom a change waits, `on_done` the number of one that stands; the lock of one
+    that `is_held` is held already.
+    """
 
     locations: Locations
     journal: Journal
     on_wait: Callable[[str], None] = _no_word
     on_done: Callable[[int], None] = _no_word
+    is_held: bool = False
+
+    @contextlib.contextmanager
+    def exclusive(self, words: str) -> Iterator["Road"]:
+        """Hold the scope's lock for a block, in which a change is planned and carried through by the road that it yields.
+
+        For one whose plan was overtaken: whoever waits longest is not refused, since nobody comes in between.
+        """
+        with scope_lock(self.locations.data, self.locations.scope.value, words=words, on_wait=self.on_wait):
+            yield replace(self, is_held=True)
 
     def perform(self, change: Change, *, strict: bool = False) -> Outcome:
         """Carry a change through.
@@ -69,9 +81,7 @@ class Road:
         try:
             with _io_faults("it could not be prepared"):
                 steps = change.prepare(staging)
-            with scope_lock(
-                self.locations.data, self.locations.scope.value, words=change.plan.words, on_wait=self.on_wait
-            ):
+            with contextlib.nullcontext() if self.is_held else self.exclusive(change.plan.words):
                 if any(step.state() is not StepState.BEFORE for step in steps):
                     raise PlanMoved
                 findings = self._switch_and_verify(number, steps, change, strict=strict)

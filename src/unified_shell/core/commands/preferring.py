@@ -20,6 +20,7 @@ from unified_shell.core.shells.hookup import chosen_shells, wired_modes
 from unified_shell.core.shells.meanings import ask_meaning
 from unified_shell.core.shells.path_faults import first_on
 from unified_shell.core.shells.search_paths import Wish, plan_path_add
+from unified_shell.core.shells.winning_lines import way_out
 
 from .preferred import (
     TABLE,
@@ -146,16 +147,18 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
     for dialect, mode in wired_modes(host):
         meaning = ask_meaning(dialect, mode, choice.name, host)
         holds = meaning.file == link and not meaning.instead
-        answer = f"by {shown(choice.candidate, host.home)}"
+        answer, remedy = f"by {shown(choice.candidate, host.home)}", ""
         if not holds:
-            answer = meaning.trouble or meaning.instead or f"by {meaning.file or 'nothing'}"
+            answer = meaning.trouble or meaning.instead or f"by {shown(meaning.file, host.home) or 'nothing'}"
+            where, remedy = way_out(os.path.dirname(meaning.file), dialect, mode, host) if meaning.file else ("", "")
+            answer += f", whose directory {where} puts in front" if where else ""
         found.append(
             Finding(
                 subject=f"new {mode.value} {dialect.name}",
                 question=f"{choice.name} is answered",
                 holds=holds,
                 answer=answer,
-                remedy="" if holds else f"ush look {typed(choice.name)}",
+                remedy="" if holds else remedy or f"ush look {typed(choice.name)}",
             )
         )
     return tuple(found)
@@ -221,7 +224,10 @@ def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[Plan
         kind = LineKind.CHANGE if now and now != target else LineKind.ADD
         detail = f"shadows {shown(now, host.home)}" if now and now != target else ""
         lines.append(PlanLine(kind=kind, subject=f"{name}: {shown(target, host.home)}", detail=detail))
-    return [*lines[:MOST_LINES], *_more(lines)]
+    # What answers otherwise from now on is told, all of it; what is new is summed up.
+    changed = [one for one in lines if one.kind is LineKind.CHANGE]
+    new = [one for one in lines if one.kind is not LineKind.CHANGE]
+    return [*changed, *new[:MOST_LINES], *_more(new)]
 
 
 def _more(lines: Sequence[PlanLine]) -> list[PlanLine]:

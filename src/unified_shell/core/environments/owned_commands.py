@@ -20,14 +20,17 @@ from .known import list_environments
 __all__ = ["plan_prefer_named"]
 
 
-def plan_prefer_named(name: str, candidate: str, host: Host, locations: Locations) -> Change:
-    """Plan to prefer a candidate: a path, or the name of an interpreter or environment that has the command."""
+def plan_prefer_named(name: str, candidate: str, host: Host, locations: Locations, *, only: bool = False) -> Change:
+    """Plan to prefer a candidate: a path, or the name of an interpreter or environment that has the command.
+
+    With `only`, for that name alone; else the other names of its unit come with it.
+    """
     path = _path_of(name, candidate, host, locations)
     if not is_executable_file(path):
         raise WordsOff(f"{path} is no executable file", next_step=f"ush look {typed(name)}")
     folder = os.path.dirname(path)
     in_environment = os.path.isfile(join(os.path.dirname(folder), "pyvenv.cfg"))
-    choice = choice_of(name, path)
+    choice = Choice(name=name, candidate=path, names=(name,)) if only else choice_of(name, path)
     if in_environment:
         # A link to its python would start the base; and only what was asked for leaves an environment.
         choice = Choice(name=name, candidate=path, names=(name,), launcher=True)

@@ -2,9 +2,9 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block
+from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import LineKind, PlanLine
 from unified_shell.core.changes.steps import DropBlock, PutBlock, ReplaceFile
@@ -26,6 +26,7 @@ __all__ = [
     "SESSIONS_NOTE",
     "HookUp",
     "chosen_shells",
+    "plan_at_end",
     "plan_hookup",
     "plan_unhook",
     "shells_of_their_own",
@@ -127,6 +128,36 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
         files=tuple(files.items()),
         fresh=tuple(fresh),
     )
+
+
+def plan_at_end(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
+    """Plan the hook-up behind everything else in each file that these shells read: what it puts in front, stays there."""
+    hookup = plan_hookup(shells, host, locations)
+    steps, lines, files, fresh = list(hookup.steps), list(hookup.lines), dict(hookup.files), list(hookup.fresh)
+    for dialect, mode in hookup.modes:
+        state = hook_file(dialect, mode, host)
+        if state is None or state.block is not BlockState.WHOLE:
+            continue
+        moved = _moved_to_end(state)
+        if moved is None:
+            continue
+        fresh.append((dialect, mode))
+        if state.real not in files:
+            files[state.real] = _owner(dialect, state)
+            steps.append(moved)
+            name = shown(state.path, host.home)
+            lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{name}: the hook-up moves to the end"))
+    return replace(hookup, steps=tuple(steps), lines=tuple(lines), files=tuple(files.items()), fresh=tuple(fresh))
+
+
+def _moved_to_end(state: StartupState) -> ReplaceFile | None:
+    content = (read_file(state.real) or (b"",))[0]
+    block = find_block(content)
+    if not content[block.end :].strip():
+        return None
+    rest = take_block_out(content, block)
+    after = add_block(rest, block.text)
+    return ReplaceFile(path=state.real, before=kept_bytes(content), after=kept_bytes(after))
 
 
 def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:

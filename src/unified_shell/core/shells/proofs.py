@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -10,10 +10,14 @@ from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes import run_program
 
 from .conditions import holds
+from .dialects import dialect_named
 from .dialects.dialect import Dialect, Mode
 from .sessions import Session, find_program, fresh_variables, open_session
+from .winning_lines import way_out, winner_against
 
 __all__ = ["Proof"]
+
+SLOW_SECONDS = 9.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +30,7 @@ class _Aims:
     unwanted: tuple[str, ...]
     values: tuple[tuple[str, str], ...]
     stamp: tuple[str, str]
+    own: tuple[str, ...]
 
 
 class Proof:
@@ -55,12 +60,14 @@ class Proof:
         unwanted: Sequence[str] = (),
         values: Sequence[tuple[str, str]] = (),
         stamp: tuple[str, str] = ("", ""),
+        own: Sequence[str] = (),
     ) -> tuple[Finding, ...]:
         """Return what new sessions say now: that they open as before, and have what is wanted.
 
         That is each of `wanted` once on the search path `variable`, none of `unwanted`, and the `values`. `stamp` is the
         variable (name and value) by which a session tells that it read the wiring: one for which a hook-up was put
-        now, and which does not reach it, puts the edit back.
+        now, and which does not reach it, puts the edit back. `own` are all entries that the wiring has in front of PATH:
+        where there are any, nothing else may answer instead of what is wanted.
         """
         aims = _Aims(
             variable=variable,
@@ -69,6 +76,7 @@ class Proof:
             unwanted=tuple(unwanted),
             values=tuple(values),
             stamp=stamp,
+            own=tuple(own),
         )
         found = [
             Finding(
@@ -82,13 +90,26 @@ class Proof:
             for file, error in self._syntax_errors().items()
             if file not in self._syntax_before
         ]
-        if not found:
-            for key, before, after in zip(self._modes, self._before, self._sessions(), strict=True):
-                found += _compare(before, after, aims, self._host, is_fresh=key in self._fresh)
+        for key, before in zip(self._modes, self._before, strict=True):
+            # The first that puts the edit back is enough: others may take as long to fail.
+            if any(one.puts_back for one in found):
+                break
+            found += _compare(before, self._session(*key), aims, self._host, is_fresh=key in self._fresh)
         return tuple(found)
 
     def _sessions(self) -> tuple[Session, ...]:
-        return tuple(open_session(dialect, mode, self._host, errors=True) for dialect, mode in self._modes)
+        """Open all; of a shell whose sessions do not open in time, no further one is waited for."""
+        found: list[Session] = []
+        for dialect, mode in self._modes:
+            slow = next(
+                (one for one in found if one.shell == dialect.name and one.elapsed_seconds > SLOW_SECONDS), None
+            )
+            again = slow is not None and bool(slow.trouble)
+            found.append(replace(slow, mode=mode) if again and slow is not None else self._session(dialect, mode))
+        return tuple(found)
+
+    def _session(self, dialect: Dialect, mode: Mode) -> Session:
+        return open_session(dialect, mode, self._host, errors=True)
 
     def _syntax_errors(self) -> dict[str, str]:
         found: dict[str, str] = {}
@@ -148,11 +169,32 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
         ]
     home, times = host.home, int(holds(aims.when, after.mode, host))
     found = [_entry_finding(after, aims.variable, directory, home, times=times) for directory in aims.wanted]
+    found = [
+        _won_against(one, directory, after, aims, host) for one, directory in zip(found, aims.wanted, strict=True)
+    ]
     found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
     found += [_value_finding(after, name, value) for name, value in aims.values if times]
     return found or [
         Finding(subject=subject, question="opens", holds=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
     ]
+
+
+def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims", host: Host) -> Finding:
+    """Return the finding of an entry, or that another one answers instead, with the line that puts it in front."""
+    entries = session.search_path(aims.variable)
+    winner = winner_against(directory, entries, aims.own) if found.holds and directory in aims.own else None
+    if winner is None:
+        return found
+    where, remedy = way_out(winner.directory, dialect_named(session.shell), session.mode, host)
+    by = f"{shown(winner.directory, host.home)}, which {where} puts in front" if where else winner.directory
+    return Finding(
+        subject=found.subject,
+        question=f"{winner.command} is answered from {shown(directory, host.home)}",
+        holds=False,
+        answer=f"it is answered from {by}",
+        remedy=remedy or f"ush path list --shell {session.shell}   (who puts it there)",
+        elapsed_seconds=session.elapsed_seconds,
+    )
 
 
 def _value_finding(session: Session, name: str, value: str) -> Finding:

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from unified_shell.core.changes.plan import Change, LineKind, PlanLine
 from unified_shell.core.errors import Refused, WordsOff, nearest
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, typed
 
 from .conditions import check_condition
 from .dialects import SH
 from .dialects.dialect import Dialect, Side
+from .handwritten import plan_drop_handwritten
 from .path_faults import commands_in, find_faults, first_on
 from .wiring import Wiring, check_directory_name, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
@@ -69,6 +70,7 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
         variable=wish.variable,
         wanted=(place,),
         when=wish.when,
+        in_front=wish.variable == PATH and wish.side is Side.FRONT,
     )
     return plan_wiring(change, shells, host, locations)
 
@@ -79,11 +81,15 @@ def plan_path_drop(
     """Plan to take a directory off a search path; only the wiring's own entries can go this way."""
     place = Place(os.path.normpath(_absolute(directory, host)))
     before = read_wiring(locations)
+    if before.find(variable, place) is None and variable == PATH and locations.scope is Scope.ME:
+        by_hand = plan_drop_handwritten(place, shells, host, locations)
+        if by_hand is not None:
+            return by_hand
     if before.find(variable, place) is None:
         known = [shown(one.directory, host.home) for one in before.entries if one.variable == variable]
         near = nearest(shown(place, host.home), known)
         raise WordsOff(
-            f"{shown(place, host.home)} is not in the wiring of {variable}",
+            f"{shown(place, host.home)} is not in the wiring of {variable}, and no startup file of yours puts it there",
             where=f"did you mean {near}?" if near else "",
             next_step="ush path list   (it says which file and line put an entry there)",
         )

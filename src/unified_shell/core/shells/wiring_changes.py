@@ -12,7 +12,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
 
-from .dialects.dialect import Dialect
+from .dialects.dialect import Dialect, Side
 from .everyone import check_for_everyone, check_rights, plan_system_hookup
 from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
 from .path_helper import paths_file_steps
@@ -27,7 +27,8 @@ __all__ = ["WiringChange", "plan_wiring"]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WiringChange:
     """The wiring before and after, and the words for it. New sessions must have each of `wanted` once on
-    `variable`, where `when` holds, none of `unwanted`, and each of `values` as a variable's (name, value).
+    `variable`, where `when` holds, none of `unwanted`, and each of `values` as a variable's (name, value). `in_front`: the
+    commands of what is wanted are to answer, too.
     """
 
     words: str
@@ -42,6 +43,7 @@ class WiringChange:
     when: str = ""
     unwanted: tuple[Place, ...] = ()
     values: tuple[tuple[str, str], ...] = ()
+    in_front: bool = False
 
 
 def plan_wiring(
@@ -100,11 +102,17 @@ def plan_wiring(
             unwanted=change.unwanted,
             values=change.values,
             stamp=stamp_of(change.after, locations.scope),
+            own=_in_front(change.after) if change.in_front else (),
         )
         wanted = () if change.when else change.wanted
         return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))
 
     return Change(plan=plan, prepare=prepare, verify=verify)
+
+
+def _in_front(wiring: Wiring) -> tuple[str, ...]:
+    paths = [one for one in wiring.search_paths() if one.variable == "PATH" and one.side is Side.FRONT]
+    return tuple(directory for path in paths for directory in path.directories)
 
 
 def _listed_line(step: ReplaceFile) -> PlanLine:

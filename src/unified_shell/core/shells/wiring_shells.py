@@ -11,7 +11,7 @@ from unified_shell.core.machine.places import Place
 
 from .dialects.dialect import Dialect
 from .everyone import check_rights, plan_system_hookup, plan_system_unhook
-from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, plan_unhook
+from .hookup import SESSIONS_NOTE, HookUp, plan_at_end, plan_hookup, plan_unhook
 from .proofs import Proof
 from .session_files import session_file_steps, stamp_of
 from .wiring import read_wiring
@@ -19,14 +19,14 @@ from .wiring import read_wiring
 __all__ = ["plan_unwire", "plan_wire"]
 
 
-def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
-    """Plan to put the hook-up into the startup files of shells."""
+def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at_end: bool = False) -> Change:
+    """Plan to put the hook-up into the startup files of shells; with `at_end` behind all else that is in them."""
     if locations.scope is Scope.EVERYONE:
         check_rights("shell wire", host, locations)
         hookup, names = plan_system_hookup(host, locations), "everyone"
     else:
         names = ", ".join(one.name for one in shells)
-        hookup = plan_hookup(shells, host, locations)
+        hookup = (plan_at_end if at_end else plan_hookup)(shells, host, locations)
     wiring = read_wiring(locations)
     more = session_file_steps(wiring, locations, host.home)
     return _change(

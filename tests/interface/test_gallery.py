@@ -1,0 +1,179 @@
+"""A directory is wired into each startup file of the gallery, found at a real terminal, traced, and undone byte for byte."""
+
+import os
+import stat
+import time
+from pathlib import Path
+
+import pytest
+
+from support.account import Account
+from support.gallery import GALLERY, Case
+from support.shells import words_of
+from support.terminal import Terminal
+
+
+# What a shell writes at the test's own terminal.
+MADE_BY_SHELLS = frozenset({".bash_history", ".sh_history", ".zsh_history", "fish_variables"})
+
+
+def _settle(account: Account, case: Case) -> None:
+    for name, content in case.files.items():
+        account.write(name, content)
+    for name, target in case.links.items():
+        (account.home / name).symlink_to(target)
+    for name, mode in case.modes.items():
+        (account.home / name).chmod(mode)
+    account.tool("weigh")
+
+
+def _state(home: Path, ignored: frozenset[str] = frozenset()) -> dict[str, tuple[str, bytes]]:
+    """Return every file of a home that is a person's, with its bytes, mode and kind."""
+    found = {}
+    for folder, folders, names in os.walk(home):
+        folders[:] = [one for one in folders if one not in (".cache", ".local")]
+        for name in names:
+            path = Path(folder) / name
+            if name in ignored:
+                continue
+            kind = os.readlink(path) if path.is_symlink() else f"{stat.S_IMODE(path.stat().st_mode):o}"
+            found[str(path.relative_to(home))] = (kind, path.read_bytes())
+    return found
+
+
+def _answers(account: Account, case: Case, name: str) -> str:
+    """Type at a real terminal where a command is found, in a new session of the case's shell."""
+    program = words_of(case.shell)[0]
+    variables = {**account.variables, "SHELL": program, "PATH": "/usr/bin:/bin"}
+    argv0 = f"-{case.shell}" if case.login else case.shell
+    told = account.home.parent / "told"
+    told.unlink(missing_ok=True)
+    with Terminal([program], variables, account.home, argv0=argv0) as terminal:
+        terminal.type(f"/bin/sh -c 'command -v {name} > {told}.part; /bin/mv {told}.part {told}'")
+        end = time.monotonic() + 10
+        while not told.exists():
+            assert time.monotonic() < end, terminal.shown
+            terminal.read(0.05)
+    return told.read_text().strip()
+
+
+@pytest.mark.parametrize("name", GALLERY)
+def test_a_startup_file_of_the_gallery_is_wired_and_undone(account: Account, name: str) -> None:
+    case = GALLERY[name]
+    account.more["SHELL"] = words_of(case.shell)[0]
+    _settle(account, case)
+    before = _state(account.home)
+    done = account.ush("path", "add", "tools", "--yes", code=case.code)
+    if case.code in (3, 5):
+        assert _state(account.home) == before
+        return
+    assert not MADE_BY_SHELLS & {Path(one).name for one in _state(account.home)}, "our sessions leave nothing"
+    assert (account.home / "job.sh").exists() == ("here-document" in name and "exit" in name)
+    if case.code == 0:
+        assert _answers(account, case, "weigh") == f"{account.home}/tools/weigh"
+        listed = account.ush("path", "list", "--shell", case.shell, *(["--login"] if case.login else [])).out
+        assert "tools" in listed
+    else:
+        assert "checks hold" in done.out or "FAULT" in done.out
+    account.ush("undo", "--yes")
+    (account.home / "job.sh").unlink(missing_ok=True)
+    assert _state(account.home, MADE_BY_SHELLS) == before
+
+
+def test_a_line_that_wins_is_commented_out_or_passed(account: Account) -> None:
+    """Below the hook-up a line puts a directory in front whose command is of the same name."""
+    account.tool("weigh", "new")
+    account.tool("weigh", "old", folder="old")
+    account.ush("path", "add", "tools", "--yes")
+    rc = account.home / ".bashrc"
+    profile = account.home / ".profile"
+    for file in (rc, profile):
+        file.write_text(file.read_text() + "if true; then\nexport PATH=$HOME/old:$PATH\nfi\n")
+    before = rc.read_bytes()
+    won = account.ush("path", "add", "tools", "--front", "--yes", code=None)
+    account.ush("command", "prefer", "weigh", account.home / "tools/weigh", "--yes", code=1)
+    said = account.ush("command", "prefer", "weigh", account.home / "tools/weigh", "--plan", code=None)
+    assert won.code in (0, 1), said
+    # One way out: the line is commented out, the branch left whole.
+    dropped = account.ush("path", "drop", account.home / "old", "--yes")
+    assert "commented out" in dropped.out
+    assert b"#(ush off) export PATH=$HOME/old:$PATH" in rc.read_bytes()
+    assert account.session("weigh").out == "new\n"
+    account.ush("undo", "--yes")
+    assert rc.read_bytes() == before
+    assert account.session("weigh").out == "old\n"
+    # The other: the hook-up stands behind it.
+    account.ush("shell", "wire", "bash", "--at-end", "--yes")
+    assert account.session("weigh").out == "new\n"
+    account.ush("undo", "--yes")
+    assert rc.read_bytes() == before
+
+
+def test_a_line_that_does_more_is_shown_and_left(account: Account) -> None:
+    account.tool("weigh", "old", folder="old")
+    text = "for d in old older; do PATH=$HOME/$d:$PATH; done\nexport PATH\n"
+    account.write(".bashrc", text)
+    refused = account.ush("path", "drop", account.home / "old", "--yes", code=3)
+    assert "for d in old older" in refused.err
+    assert (account.home / ".bashrc").read_text() == text
+
+
+def test_undo_keeps_a_link_that_was_made_since(account: Account) -> None:
+    account.tool("weigh")
+    rc = account.write(".bashrc", "alias a=b\n")
+    account.ush("path", "add", "tools", "--yes")
+    (account.home / "dot").mkdir()
+    rc.rename(account.home / "dot/bashrc")
+    rc.symlink_to("dot/bashrc")
+    account.ush("undo", "--yes")
+    assert rc.is_symlink()
+    assert (account.home / "dot/bashrc").read_text() == "alias a=b\n"
+
+
+@pytest.mark.parametrize(
+    ("variable", "asked", "expected"),
+    [
+        ("MANPATH", "$MANPATH", "{0}:"),
+        ("XDG_DATA_DIRS", "$XDG_DATA_DIRS", "{0}:/usr/local/share:/usr/share"),
+        ("CDPATH", "$CDPATH", ".:{0}:."),
+        ("LD_LIBRARY_PATH", "$LD_LIBRARY_PATH", "{0}"),
+    ],
+)
+def test_adding_to_a_search_path_takes_nothing_away(
+    account: Account, variable: str, asked: str, expected: str
+) -> None:
+    folder = account.home / "share"
+    folder.mkdir()
+    for name in (".bashrc", ".zshrc", ".config/fish/config.fish", ".tcshrc"):
+        account.write(name, "")
+    account.ush("path", "add", folder, "--variable", variable, "--yes")
+    account.ush("shell", "wire", "bash", "zsh", "fish", "tcsh", "--yes", code=None)
+    for shell in ("bash", "zsh", "fish", "tcsh"):
+        done = account.run([words_of(shell)[0], "-i", "-c", f"printenv {variable}"])
+        found = done.out.strip("\n").split(":")
+        assert str(folder) in found, shell
+        for entry in expected.format(folder).split(":"):
+            assert entry in found or (shell == "tcsh" and variable == "CDPATH"), (shell, found)
+
+
+def test_twenty_adds_at_once_are_all_done(account: Account) -> None:
+    import subprocess
+
+    from support.account import USH
+
+    for number in range(20):
+        account.tool(f"weigh{number}", folder=f"tools {number}")
+    running = [
+        subprocess.Popen(
+            [USH, "path", "add", f"tools {number}", "--yes"],
+            env=account.variables,
+            cwd=account.home,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+        )
+        for number in range(20)
+    ]
+    ended = [(one.wait(300), one.communicate()[1]) for one in running]
+    assert [code for code, _ in ended] == [0] * 20, ended
+    entries = account.session("printenv PATH").out.strip().split(":")
+    assert sum("tools " in one for one in entries) == 20
