@@ -12,7 +12,6 @@ from support.gallery import GALLERY, Case
 from support.shells import words_of
 from support.terminal import Terminal
 
-
 # What a shell writes at the test's own terminal.
 MADE_BY_SHELLS = frozenset({".bash_history", ".sh_history", ".zsh_history", "fish_variables"})
 

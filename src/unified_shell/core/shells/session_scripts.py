@@ -15,11 +15,15 @@ from unified_shell.core.machine.places import Place, join, shown, typed
 from .dialects import DIALECTS, dialect_named
 from .dialects.dialect import Dialect, SessionScript
 from .everyone import check_for_everyone
+from .script_effects import ScriptEffects, try_script
+from .variables import one_line
 from .wiring import Wiring, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
 
 __all__ = ["dialect_of_script", "plan_script_add", "plan_script_drop"]
 
+SLOW_SECONDS = 0.5
+MOST_TOLD = 8
 ENDINGS = {
     ".bash": "bash",
     ".zsh": "zsh",
@@ -61,7 +65,7 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
             for one in shells
             if one.name not in readers
         ),
-        PlanLine(kind=LineKind.NOTE, subject="it runs in every new session, with all that it does"),
+        *_effect_lines(try_script(place, written_in, host), before, host),
     ]
     change = WiringChange(
         words=f"shell wire --script {typed(place, host.home)}",
@@ -71,8 +75,33 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
         lines=tuple(lines),
         afterwards=("New sessions read it. To read it in this one, type:", f"  . {typed(place, host.home)}"),
         nothing=f"new sessions read {name} already",
+        script=script,
     )
     return plan_wiring(change, shells, host, locations)
+
+
+def _effect_lines(effects: ScriptEffects, wiring: Wiring, host: Host) -> list[PlanLine]:
+    """Say what the script did when it was tried: its time, what it prints, what it sets."""
+    note = LineKind.NOTE
+    if effects.trouble:
+        subject = f"tried once: {effects.trouble}; new sessions are likely to end or wait with it"
+        return [PlanLine(kind=LineKind.WARNING, subject=subject)]
+    lines = [PlanLine(kind=note, subject=f"it runs in every new session, and takes {effects.elapsed_seconds:.1f} s")]
+    if effects.elapsed_seconds > SLOW_SECONDS:
+        lines = [
+            PlanLine(kind=LineKind.WARNING, subject=f"each new session waits {effects.elapsed_seconds:.1f} s for it")
+        ]
+    if effects.printed:
+        count = f"{len(effects.printed)} line{'s' if len(effects.printed) > 1 else ''}"
+        lines.append(PlanLine(kind=note, subject=f"it prints {count} each time", detail=one_line(effects.printed[0])))
+    if effects.variables:
+        lines.append(PlanLine(kind=note, subject="it sets", detail=", ".join(effects.variables[:MOST_TOLD])))
+    for directory in effects.directories:
+        doubled = wiring.find("PATH", directory) is not None
+        detail = "which the wiring has too; drop one of them" if doubled else ""
+        kind = LineKind.WARNING if doubled else note
+        lines.append(PlanLine(kind=kind, subject=f"it puts {shown(directory, host.home)} on PATH", detail=detail))
+    return lines
 
 
 def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:

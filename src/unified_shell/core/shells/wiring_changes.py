@@ -12,12 +12,13 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
 
-from .dialects.dialect import Dialect, Side
+from .dialects.dialect import Dialect, SessionScript, Side
 from .everyone import check_for_everyone, check_rights, plan_system_hookup
 from .hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
 from .path_helper import paths_file_steps
 from .proofs import Proof
 from .registry_wiring import registry_findings, registry_lines, registry_steps
+from .script_checks import check_script
 from .session_files import session_file_steps, stamp_of
 from .wiring import Wiring, records_of, wiring_file
 
@@ -28,7 +29,7 @@ __all__ = ["WiringChange", "plan_wiring"]
 class WiringChange:
     """The wiring before and after, and the words for it. New sessions must have each of `wanted` once on
     `variable`, where `when` holds, none of `unwanted`, and each of `values` as a variable's (name, value). `in_front`: the
-    commands of what is wanted are to answer, too.
+    commands of what is wanted are to answer, too. New sessions of what reads its dialect must come to `script`.
     """
 
     words: str
@@ -44,6 +45,7 @@ class WiringChange:
     unwanted: tuple[Place, ...] = ()
     values: tuple[tuple[str, str], ...] = ()
     in_front: bool = False
+    script: SessionScript | None = None
 
 
 def plan_wiring(
@@ -105,6 +107,8 @@ def plan_wiring(
             own=_in_front(change.after) if change.in_front else (),
         )
         wanted = () if change.when else change.wanted
+        if change.script is not None and not any(one.puts_back for one in sessions):
+            sessions += check_script(change.script, modes, host)
         return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))
 
     return Change(plan=plan, prepare=prepare, verify=verify)

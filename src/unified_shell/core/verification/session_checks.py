@@ -109,9 +109,14 @@ def _wired_entries(session: Session, wiring: Wiring, host: Host) -> list[Finding
     found = []
     for one in wiring.entries:
         times = session.search_path(one.variable).count(one.directory)
-        if times != int(holds(one.when, session.mode, host)) and (session.shell, session.mode) in {
-            (d.name, m) for d, m in wired_modes(host)
-        }:
+        wanted = int(holds(one.when, session.mode, host))
+        # A session script may put the same directory there once more, which hides nothing.
+        twice_by_script = times > wanted > 0 and wiring.scripts
+        if (
+            times != wanted
+            and not twice_by_script
+            and (session.shell, session.mode) in {(d.name, m) for d, m in wired_modes(host)}
+        ):
             found.append(
                 Finding(
                     subject=_subject(session),

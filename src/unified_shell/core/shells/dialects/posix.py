@@ -40,6 +40,8 @@ class PosixText:
     enter_name = "enter.sh"
     verified = True
     reads: tuple[str, ...] = ("sh",)
+    # The dialects whose scripts its session file has for others that read the same startup file.
+    carries: tuple[str, ...] = ()
 
     def quote(self, text: str) -> str:
         """Return text in single quotes; POSIX shells expand nothing in them, newlines stay as they are."""
@@ -88,7 +90,7 @@ class PosixText:
             variable=self._variable,
             under=self._under,
             script=self._script,
-            reads=self.reads,
+            reads=(*self.reads, *self.carries),
         )
 
     def again_text(self, content: SessionContent) -> str:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
 
-from .dialect import Mode, Opening, StartupFile, system_file
+from .dialect import Mode, Opening, SessionScript, StartupFile, system_file
 from .posix import PosixText, env_file, env_value
 
 __all__ = ["Sh"]
@@ -16,6 +16,7 @@ class Sh(PosixText):
 
     name = "sh"
     programs: tuple[str, ...] = ("sh", "dash")
+    carries: tuple[str, ...] = ("bash",)
     session_name = "session.sh"
 
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
@@ -37,3 +38,10 @@ class Sh(PosixText):
     def enter_session(self, prefix: str, home: str) -> Opening:  # noqa: ARG002
         """Return an interactive session that enters an environment after its startup files."""
         return Opening(argv=("sh", "-i"), variables=(("ENV", env_value(os.path.join(prefix, "enter-sh.rc"))),))
+
+    def _script(self, one: SessionScript, home: str) -> str:
+        if one.dialect != "bash":
+            return super()._script(one, home)
+        # A login session of bash reads ~/.profile, and with it this file, where it has no login file of its own.
+        file = self.quote_place(one.file, home)
+        return f'if [ -n "${{BASH_VERSION-}}" ] && [ -r {file} ]; then\n  . {file}\nfi'
