@@ -4,11 +4,37 @@ import click
 
 from unified_shell.core.errors import UnknownName
 
-__all__ = ["VerbGroup", "resolve_beginning"]
+__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning"]
+
+# A variable's value may be empty.
+MAY_BE_EMPTY = frozenset({"value"})
+
+
+class CheckedCommand(click.Command):
+    """A command that takes no empty words: they come of variables that were not set, and would mean anything."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Read the words; raises a usage error for an empty one."""
+        rest = super().parse_args(ctx, args)
+        for parameter in self.params:
+            name = parameter.name or ""
+            given = ctx.get_parameter_source(name) is click.core.ParameterSource.COMMANDLINE
+            value = ctx.params.get(name)
+            values = value if isinstance(value, tuple) else (value,)
+            if given and name not in MAY_BE_EMPTY and "" in values:
+                told = (
+                    parameter.make_metavar(ctx).strip("[].")
+                    if isinstance(parameter, click.Argument)
+                    else parameter.opts[0]
+                )
+                raise click.UsageError(f"{told} is empty: a variable that was not set?", ctx)
+        return rest
 
 
 class VerbGroup(click.Group):
     """A noun's group: verbs by their unique beginnings."""
+
+    command_class = CheckedCommand
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

@@ -2,12 +2,13 @@
 
 import click
 
+from .beginnings import CheckedCommand
 from .workbench import Workbench, pass_bench
 
 __all__ = ["demo"]
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.option(
     "--keep", default="", metavar="DIR", help="Where to put the scratch home, which is kept; DIR must be new."
 )

@@ -133,13 +133,15 @@ def pack(bench: Workbench, which: str, output: str) -> None:
 @interpreter.command()
 @click.argument("path")
 @click.option("--name", default="", help="What to call it; its version, if not given.")
+@click.option("--front", "side", flag_value="front", help="Its commands on PATH, before others of the same name.")
+@click.option("--back", "side", flag_value="back", help="Its commands on PATH, after others of the same name.")
 @change_options
 @pass_bench
-def adopt(bench: Workbench, path: str, name: str, *, how: How) -> None:
+def adopt(bench: Workbench, path: str, name: str, *, side: str | None, how: How) -> None:
     """Register the interpreter at PATH, an executable or its folder; nothing of it is changed."""
     from unified_shell.core.interpreters.adopting import plan_adopt
 
-    perform(bench, lambda: plan_adopt(path, name, bench.host, bench.locations), how)
+    perform(bench, lambda: plan_adopt(path, name, bench.host, bench.locations, side=side or ""), how)
 
 
 @interpreter.command()

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from .beginnings import CheckedCommand
 from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
@@ -13,7 +14,7 @@ if TYPE_CHECKING:
 __all__ = ["journal", "undo"]
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.option("--all", "everything", is_flag=True, help="All changes, not the newest 20 alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom
@@ -37,7 +38,7 @@ def journal(bench: Workbench, *, everything: bool, scope: str, as_json: bool) ->
         print_journal(bench.screen, rows)
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("number", type=int, required=False)
 @click.option("--through", is_flag=True, help="Take back the later changes that build on it as well.")
 @for_whom

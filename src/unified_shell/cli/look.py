@@ -7,6 +7,7 @@ import click
 
 from unified_shell.core.machine.places import typed
 
+from .beginnings import CheckedCommand
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
 __all__ = ["look", "show_standing"]
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("names", nargs=-1, metavar="[NAME]...")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
@@ -41,10 +42,6 @@ def look(bench: Workbench, names: tuple[str, ...], *, as_json: bool) -> None:
 
 def _look_at(bench: Workbench, name: str, *, as_json: bool, more: bool) -> bool:
     """Look at one name and tell whether it is ready; with `more` to come, a line is left free after it."""
-    from unified_shell.core.errors import WordsOff
-
-    if not name:
-        raise WordsOff("a name is empty: a variable that was not set?", next_step="ush look NAME")
     if name.startswith("module:"):
         ready = _look_for_module(bench, name.removeprefix("module:"), as_json=as_json)
     elif "/" in name or name in (".", ".."):

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from .beginnings import CheckedCommand
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
 __all__ = ["verify"]
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("names", nargs=-1, metavar="[NAME]...")
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
 @pass_bench

@@ -135,6 +135,17 @@ class Journal:
         """Return the entries, newest first."""
         return self._select("order by number desc limit ?", (-1 if newest is None else newest,))
 
+    def entries_after(self, number: int) -> tuple[Entry, ...]:
+        """Return the entries after one, newest first."""
+        return self._select("where number > ? order by number desc", (number,))
+
+    def standing_candidates(self, *, newest: int | None = None) -> tuple[Entry, ...]:
+        """Return the changes that were done and are no taking back, newest first."""
+        limit = -1 if newest is None else newest
+        return self._select(
+            "where undoes = 0 and state = ? order by number desc limit ?", (EntryState.DONE.value, limit)
+        )
+
     def unfinished(self) -> tuple[Entry, ...]:
         """Return the entries that a crash may have left."""
         marks = ", ".join("?" * len(UNFINISHED))

@@ -53,7 +53,14 @@ class AddressBook:
         """Return them in the order in which they are asked."""
         table = read_records(locations.config_file).get(self.kind, {})
         rows = table.items() if isinstance(table, Mapping) else ()
-        return tuple(NamedAddress(name=name, address=str(value.get("url", ""))) for name, value in rows)
+        wrong = next((name for name, value in rows if not isinstance(value, Mapping) or "url" not in value), None)
+        if wrong is not None:
+            raise WordsOff(
+                f"{self.kind}.{wrong} is not a table with a url",
+                where=locations.config_file,
+                next_step=f'write it as [{self.kind}.{wrong}] and below it url = "{self.example}"',
+            )
+        return tuple(NamedAddress(name=name, address=str(value["url"])) for name, value in rows)
 
     def plan_add(
         self, name: str, address: str, host: Host, locations: Locations, *, ask: Callable[[str], str]

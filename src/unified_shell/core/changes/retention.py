@@ -1,12 +1,15 @@
 """How long what undo needs is kept: for the last 20 changes, and for 30 days at least."""
 
 import os
+from collections.abc import Mapping
 
+from unified_shell.core.errors import UshError
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.locations import Locations
 
 from .journal import Entry, Journal
+from .records import read_records
 from .steps import FlipLink, PlaceTree, RetireTree, Step
 
 __all__ = ["kept_bytes_of", "trim"]
@@ -16,9 +19,15 @@ KEEP_SECONDS = 30 * 86400.0
 
 
 def trim(
-    journal: Journal, locations: Locations, *, changes: int = KEEP_CHANGES, seconds: float = KEEP_SECONDS
+    journal: Journal, locations: Locations, *, changes: int | None = None, seconds: float | None = None
 ) -> tuple[int, ...]:
-    """Let go of what undo needs for changes older than both limits; returns their numbers."""
+    """Let go of what undo needs for changes older than both limits; returns their numbers.
+
+    The limits are those of the configuration, `changes` and `days` in `[undo]`, where none are given.
+    """
+    told_changes, told_seconds = _limits(locations)
+    changes = told_changes if changes is None else changes
+    seconds = told_seconds if seconds is None else seconds
     young = now_seconds() - seconds
     # All that is kept may be much, where many changes were made within the days; nothing of it is to be let go of then.
     if not journal.keeps_from_before(young):
@@ -37,6 +46,20 @@ def trim(
                 remove_tree(tree)
         journal.forget_undo(entry.number)
     return tuple(one.number for one in old)
+
+
+def _limits(locations: Locations) -> tuple[int, float]:
+    """Return the configuration's limits; what is no number there leaves the usual one."""
+    try:
+        table = read_records(locations.config_file).get("undo", {})
+    except UshError:
+        table = {}
+    told = table if isinstance(table, Mapping) else {}
+    changes, days = told.get("changes"), told.get("days")
+    return (
+        changes if isinstance(changes, int) and changes > 0 else KEEP_CHANGES,
+        days * 86400.0 if isinstance(days, int | float) and days > 0 else KEEP_SECONDS,
+    )
 
 
 def kept_bytes_of(journal: Journal, entry: Entry) -> int:

@@ -25,6 +25,8 @@ from .steps import (
 
 __all__ = ["describe", "is_standing", "later_dependants", "newest_standing", "undo_change"]
 
+# So many are looked at before all are.
+FEW = 50
 Derive = Callable[[Sequence[Step]], tuple[Step, ...]]
 
 
@@ -66,7 +68,11 @@ def undo_change(
 
 def newest_standing(road: Road) -> Entry | None:
     """Return the newest change that is neither taken back nor itself a taking back."""
-    return next((one for one in road.journal.entries() if not one.undoes and is_standing(road, one)), None)
+    for most in (FEW, None):
+        found = next((one for one in road.journal.standing_candidates(newest=most) if is_standing(road, one)), None)
+        if found is not None:
+            return found
+    return None
 
 
 def is_standing(road: Road, entry: Entry) -> bool:
@@ -80,9 +86,7 @@ def later_dependants(road: Road, entry: Entry) -> tuple[Entry, ...]:
     """Return the later changes in force, newest first, that wrote or rely on what this one wrote."""
     wrote = set(entry.objects)
     standing = []
-    for one in road.journal.entries():
-        if one.number <= entry.number:
-            break
+    for one in road.journal.entries_after(entry.number):
         # A taking back, or a doing again, wrote only what its own original wrote.
         if one.undoes or not is_standing(road, one):
             continue

@@ -4,14 +4,18 @@ import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from packaging.version import InvalidVersion
+
+from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.distributions.wheels import unpack_wheel
-from unified_shell.core.errors import CouldNot
+from unified_shell.core.errors import CouldNot, WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.pool import map_ahead
-from unified_shell.core.store.contents import Content, Part, Store
+from unified_shell.core.store.contents import Content, Part, Store, StoredFile
 
 from .bytecode import Compilers, bytecode_part
 from .contents import Distribution
@@ -63,7 +67,7 @@ def fill_store(
             progress(f"unpack, {number} of {len(missing)}")
             _check_space(path, store)
             compiled(
-                store.add(one.sha256, staging, lambda into, p=path, n=one.name: unpack_wheel(p, into, n))  # type: ignore[misc]
+                store.add(one.sha256, staging, lambda into, p=path, d=one: _unpack_checked(p, into, d))  # type: ignore[misc]
             )
         for number, (content, making, wait) in enumerate(begun, 1):
             progress(f"compile, {number} of {len(begun)}")
@@ -71,6 +75,29 @@ def fill_store(
             kept = store.keep_part(content, part, making, staging)
             ready[content.sha256] = Ready(content=content, bytecode=kept)
     return ready
+
+
+def _unpack_checked(path: str, into: str, one: Distribution) -> tuple[StoredFile, ...]:
+    """Unpack a wheel and see that its metadata is of the project and version that were planned; raises WheelBroken."""
+    files = unpack_wheel(path, into, one.name)
+    where = os.path.basename(path)
+    inside = (file.name for file in files if file.name.count("/") == 1)
+    info = next((name for name in inside if name.endswith(".dist-info/METADATA")), "")
+    if not info:
+        raise WheelBroken("it has no METADATA", where=where)
+    with open(join(into, info), "rb") as opened:
+        metadata = parse_metadata(opened.read(), where)
+    try:
+        same = metadata.name == one.name and read_version(metadata.version) == read_version(one.version)
+    except InvalidVersion:
+        same = False
+    if not same:
+        raise WheelBroken(
+            f"it holds {metadata.name} {metadata.version}, not {one.name} {one.version}, which was planned",
+            where=where,
+            next_step="tell whoever keeps the index",
+        )
+    return files
 
 
 def _check_space(wheel: str, store: Store) -> None:

@@ -4,7 +4,7 @@ import contextlib
 import os
 from dataclasses import dataclass, replace
 
-from unified_shell.core.errors import Refused, UnknownName, UshError, WordsOff, told
+from unified_shell.core.errors import CouldNot, Refused, UnknownName, UshError, WordsOff, told
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
@@ -194,6 +194,11 @@ def _read(name: str, locations: Locations) -> Environment | None:
         protected = is_protected(name, locations)
         edition = edition_number(link)
         return Environment(name=name, prefix=link, edition=edition, contents=contents, protected=protected)
+    if os.path.islink(link) and not os.path.exists(link):
+        raise CouldNot(
+            f"the environment {name} is gone: its link leads to {os.readlink(link)}, which is not there",
+            next_step=f"ush environment drop {typed(name)}   (then make it again)",
+        )
     place = adopted_places(locations).get(name)
     if place is None:
         return None

@@ -3,12 +3,16 @@
 import os
 from collections.abc import Mapping, Sequence
 
+from unified_shell.core.changes.composing import combined
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, WordsOff
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text, typed
+from unified_shell.core.shells.dialects.dialect import Side
+from unified_shell.core.shells.hookup import chosen_shells
+from unified_shell.core.shells.search_paths import Wish, plan_path_add
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, discover, find_interpreters
@@ -23,8 +27,11 @@ __all__ = ["choose_interpreter", "plan_adopt", "plan_forget"]
 OLDEST = (3, 8, 0)
 
 
-def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change:
-    """Plan to register an interpreter that is there; `name` may be empty for one made of its version."""
+def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: str = "") -> Change:
+    """Plan to register an interpreter that is there; `name` may be empty for one made of its version.
+
+    With a `side` (`front` or `back`), its commands are put on PATH as well.
+    """
     facts = probe(_found_path(path, host), host)
     if facts.environment_prefix:
         raise Refused(
@@ -55,7 +62,11 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations) -> Change
         ),
         afterwards=(f"Make an environment on it: ush environment new NAME --interpreter {typed(chosen)}",),
     )
-    return Change(plan=plan, prepare=lambda _staging: (step, *registration))
+    change = Change(plan=plan, prepare=lambda _staging: (step, *registration))
+    if not side:
+        return change
+    place = Wish(directory=os.path.dirname(facts.executable), side=Side(side), outermost=True)
+    return combined(change, plan_path_add(place, chosen_shells(host), host, locations))
 
 
 def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequence[str]) -> Change:

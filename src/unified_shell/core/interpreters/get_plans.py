@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from unified_shell.core.changes.composing import combined
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
@@ -19,6 +19,7 @@ from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.everyone import check_rights
 from unified_shell.core.shells.hookup import chosen_shells
 from unified_shell.core.shells.search_paths import Wish, plan_path_add
+from unified_shell.core.shells.wiring import read_wiring
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .adopted import read_adopted
@@ -28,7 +29,7 @@ from .getting import Getting, needed_bytes
 from .kept import read_kept
 from .parts import PARTS, parts_named
 from .prerequisites import check_tools, find_compiler, missing_parts, missing_pieces
-from .requesting import Asked, parse_request, ready_ones
+from .requesting import Asked, Ready, parse_request, ready_ones
 from .sourcing import FindDescribed, Origin, settle_origin
 
 __all__ = ["GetWish", "plan_get"]
@@ -74,13 +75,7 @@ def plan_get(
     if asked.language and not wish.although_ready and not wish.archive:
         ready = ready_ones(asked, discover(host)) or ready_ones(asked, discover(host, thorough=True))
         if ready:
-            said = f"{ready[0].title} is ready: {shown(ready[0].path, host.home)}"
-            said += (
-                ""
-                if ready[0].on_path
-                else f", not on PATH (ush path add {places.typed(os.path.dirname(ready[0].path))})"
-            )
-            return Change(plan=Plan(words=typed, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+            return _ready_already(ready[0], wish, typed, host, locations)
     if locations.scope is Scope.EVERYONE:
         check_rights(typed, host, locations)
     build = _checked_build(wish.build)
@@ -109,6 +104,26 @@ def plan_get(
     if not wish.side:
         return change
     return combined(change, _on_path(getting, origin, wish.side, locations))
+
+
+def _ready_already(one: Ready, wish: GetWish, typed: str, host: Host, locations: Locations) -> Change:
+    """Return the change for an interpreter that is there: nothing, or its commands on PATH where that is asked for."""
+    folder = os.path.dirname(one.path)
+    said = f"{one.title} is ready: {shown(one.path, host.home)}"
+    if wish.side:
+        place = Wish(directory=folder, side=Side(wish.side), outermost=True)
+        change = plan_path_add(place, chosen_shells(host), host, locations)
+        plan = change.plan
+        note = PlanLine(kind=LineKind.NOTE, subject=f"{said}; only its place on PATH changes")
+        return replace(change, plan=replace(plan, words=typed, lines=(note, *plan.lines)))
+    if not one.on_path:
+        wired = read_wiring(locations).find("PATH", folder) is not None
+        said += (
+            ", in the wiring; a new session finds it"
+            if wired
+            else f", not on PATH (ush path add {places.typed(folder, host.home)})"
+        )
+    return Change(plan=Plan(words=typed, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
 
 
 def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:

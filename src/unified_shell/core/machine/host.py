@@ -124,7 +124,9 @@ def _account(names: Mapping[str, str]) -> tuple[str, str, str]:
         user, shell, home = record.pw_name, record.pw_shell, record.pw_dir
     except (ImportError, KeyError):
         user, shell, home = "", "", os.path.expanduser("~")
-    return user or names.get("USER", ""), names.get("SHELL") or shell, names.get("HOME") or home
+    # A relative one would mean another home in each directory.
+    told = names.get("HOME", "")
+    return user or names.get("USER", ""), names.get("SHELL") or shell, told if os.path.isabs(told) else home
 
 
 def _working_directory() -> str:

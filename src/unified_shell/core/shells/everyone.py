@@ -85,12 +85,27 @@ def check_rights(words: str, host: Host, locations: Locations) -> None:
     registry = registry_of(host)
     if missing is None and registry is not None and not registry.may_write(KEYS[Scope.EVERYONE]):
         missing = Place(f"the registry's {KEYS[Scope.EVERYONE]}")
+    stranger = _of_others(locations.data, host)
+    if stranger:
+        raise Refused(
+            f"{stranger} belongs to another account, which could change what everyone is given",
+            next_step=f"sudo chown -R root {stranger}",
+        )
     if missing is not None:
         raise Refused(
             f"{missing} cannot be written by you",
             where="for you alone it works without --for everyone",
             next_step=f"sudo ush {words} --for everyone",
         )
+
+
+def _of_others(place: str, host: Host) -> str:
+    """Return the first folder of our own for everyone, from the top, that is neither root's nor this account's."""
+    folders = [place, os.path.dirname(place)]
+    for folder in reversed(folders):
+        if os.path.isdir(folder) and os.stat(folder).st_uid not in (0, host.user_id):
+            return folder
+    return ""
 
 
 def check_for_everyone(directory: str) -> None:
@@ -106,7 +121,10 @@ def check_for_everyone(directory: str) -> None:
         if mode & stat.S_IWOTH and (place == directory or not mode & stat.S_ISVTX):
             raise Refused(
                 f"{place} can be written by others, so anybody could put a command there for everyone",
-                next_step=f"chmod o-w {place}",
+                # A folder such as /tmp is meant to be written by all.
+                next_step="choose a directory that only root can write, such as /opt/NAME/bin"
+                if mode & stat.S_ISVTX
+                else f"chmod o-w {place}",
             )
         if not mode & stat.S_IXOTH:
             raise Refused(

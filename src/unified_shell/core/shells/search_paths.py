@@ -1,10 +1,11 @@
 """Changing what is on a search path: wiring, session files and hook-up in one plan."""
 
 import os
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.errors import Refused, WordsOff, nearest
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -12,9 +13,10 @@ from unified_shell.core.machine.places import Place, join, shown, typed
 
 from .conditions import check_condition
 from .dialects import SH
-from .dialects.dialect import Dialect, Side
+from .dialects.dialect import Dialect, Mode, Side
 from .handwritten import plan_drop_handwritten
 from .path_faults import commands_in, find_faults, first_on
+from .sessions import find_program, open_session
 from .wiring import Wiring, check_directory_name, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
 
@@ -23,7 +25,10 @@ __all__ = ["PATH", "Wish", "check_variable_name", "checked_directory", "plan_pat
 PATH = "PATH"
 MOST_ANSWERS = 20
 # These are lists of another kind: templates with semicolons, or words of a language.
-OTHER_LISTS = {"LUA_PATH": ";", "LUA_CPATH": ";", "TCLLIBPATH": "a space"}
+OTHER_LISTS = (
+    (re.compile(r"LUA_C?PATH(_\d+_\d+)?"), "';' with '?' for the module"),
+    (re.compile("TCLLIBPATH"), "blanks"),
+)
 SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging", "random.py", "email")
 
 
@@ -53,7 +58,11 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
     check_condition(wish.when)
     place = Place(wish.directory) if wish.promised else checked_directory(wish.directory, host)
     check_directory_name(place)
+    if wish.variable == PATH and not wish.promised:
+        _check_has_commands(place, host)
     before = read_wiring(locations)
+    if there := _there_already(place, wish, before, shells, host):
+        return Change(plan=Plan(words="path add", aim=there, nothing_to_do=there), prepare=lambda _staging: ())
     after = wished(before, place, wish, host)
     name = shown(place, host.home)
     where = f"before {shown(_absolute(wish.before, host), host.home)} on {wish.variable}"
@@ -73,6 +82,29 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
         in_front=wish.variable == PATH and wish.side is Side.FRONT,
     )
     return plan_wiring(change, shells, host, locations)
+
+
+def _check_has_commands(place: Place, host: Host) -> None:
+    """Raise WordsOff for a folder whose commands are in its `bin`, such as an interpreter's or a suite's own."""
+    below = join(place, "bin")
+    if not commands_in(place) and commands_in(below):
+        raise WordsOff(
+            f"{shown(place, host.home)} has no commands itself; they are in its bin: {_some(commands_in(below))}",
+            next_step=f"ush path add {typed(below, host.home)}",
+        )
+
+
+def _there_already(place: Place, wish: Wish, wiring: Wiring, shells: Sequence[Dialect], host: Host) -> str:
+    """Say that new sessions have a directory on PATH without us, where nobody asked for a side of it."""
+    asked = wish.variable != PATH or wish.promised or wish.outermost or wish.before or wish.when
+    if asked or wiring.find(PATH, place) is not None or place not in host.search_path():
+        return ""
+    keys = [(dialect, mode) for dialect in shells if find_program(dialect, host) for mode in Mode]
+    sessions = [open_session(dialect, mode, host) for dialect, mode in keys]
+    places = [list(one.search_path()).index(place) + 1 for one in sessions if place in one.search_path()]
+    if not sessions or len(places) < len(sessions):
+        return ""
+    return f"new sessions have {shown(place, host.home)} on PATH already, at place {places[0]} (--front moves it)"
 
 
 def plan_path_drop(
@@ -116,9 +148,10 @@ def check_variable_name(name: str) -> None:
         raise WordsOff(f"{name!r} is no variable's name: letters, digits and '_' are", next_step="ush variable list")
     if not name.isascii():
         raise WordsOff(f"{name!r} is no variable's name: only ASCII letters are", next_step="ush variable list")
-    if name in OTHER_LISTS:
+    joined_by = next((told for pattern, told in OTHER_LISTS if pattern.fullmatch(name)), "")
+    if joined_by:
         raise Refused(
-            f"{name} is a list joined by {OTHER_LISTS[name]}, which this version does not wire",
+            f"{name} is a list joined by {joined_by}, not by colons",
             next_step=f"ush variable add {typed(name)} VALUE   (the whole value)",
         )
 

@@ -86,7 +86,7 @@ class PosixText:
     def _body(self, content: SessionContent) -> str:
         return session_body(
             content,
-            search_path=self._search_path,
+            search_path=lambda path, home: self._search_path(path, home, (content.stamp_name, content.stamp)),
             variable=self._variable,
             under=self._under,
             script=self._script,
@@ -204,12 +204,19 @@ class PosixText:
             case ConditionKind.ARCHITECTURE:
                 return f'read -r _ush_told < /proc/sys/kernel/arch && [ "$_ush_told" = {word} ]'
 
-    def _search_path(self, path: SearchPath, home: str) -> str:
+    def _search_path(self, path: SearchPath, home: str, stamp: tuple[str, str] = ("", "")) -> str:
+        """Return one test and one joined assignment.
+
+        With a `stamp` (its variable and value), entries that a session had before it first read the wiring move too.
+        """
+        name, value = stamp
         directories = _with_first(path)
         words = [self.quote_place(directory, home) for directory in directories]
         return template(
             "front.sh" if path.side is Side.FRONT else "back.sh",
             REST=_rest(path),
+            SEEN=f"${{{name}-}}" if name else "",
+            SEEN_AS=value,
             JOINED=":".join(words),
             VARIABLE=path.variable,
             # Only where something below the entries' common folder is there, single ones may have to be taken out:

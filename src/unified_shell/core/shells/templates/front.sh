@@ -1,5 +1,5 @@
-case :${@VARIABLE@-}: in
-*:@JOINED@:*) ;;
+case @SEEN@:${@VARIABLE@-}: in
+@SEEN_AS@*:@JOINED@:*) ;;
 *)
 case :${@VARIABLE@-}: in
 *:@COMMON@*)
