@@ -69,6 +69,10 @@ WORKERS = {
     "MetadataReader",
     "SourceBuilder",
     "_Hooks",
+    "_Opener",
+    "_Asked",
+    "_Found",
+    "OwnLine",
 }
 
 

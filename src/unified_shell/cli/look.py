@@ -11,6 +11,7 @@ from .beginnings import CheckedCommand
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
+    from unified_shell.core.verification.module_states import ModuleReport
     from unified_shell.core.verification.survey import Survey
 
 __all__ = ["look", "show_standing"]
@@ -84,9 +85,12 @@ def _look_around(bench: Workbench, *, as_json: bool) -> None:
 
 
 def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> bool:
+    from unified_shell.core.commands.states import State
     from unified_shell.core.verification.looking import look_at_name
 
     seen = look_at_name(name, bench.host, bench.locations)
+    module = _module_of(bench, name) if seen.state is State.ABSENT else None
+    told = module if module is not None and (module.holders or module.import_as) else None
     if as_json:
         from unified_shell.views.json_view import json_text
 
@@ -99,23 +103,32 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> bool:
             "menu": seen.menu,
             "session_is_stale": seen.session_is_stale,
             "stale_programs": seen.stale_programs,
-            "module": seen.module,
+            "module": module,
         }
         bench.screen.result(json_text("name", {**fields, **more}))
-        return seen.is_ready
-    from unified_shell.views.look_view import print_look
+    else:
+        from unified_shell.views.look_view import print_look
 
-    print_look(bench.screen, seen, bench.host.home)
-    return seen.is_ready
+        print_look(bench.screen, seen if told is None else dataclasses.replace(seen, remedy=""), bench.host.home)
+        if told is not None:
+            from unified_shell.views.module_view import print_module
+
+            print_module(bench.screen, told, bench.host.home)
+    return (seen if told is None else told).state is State.READY
+
+
+def _module_of(bench: Workbench, name: str) -> "ModuleReport":
+    from unified_shell.core.verification.module_states import look_for_module
+
+    return look_for_module(name, bench.host, bench.locations)
 
 
 def _look_for_module(bench: Workbench, name: str, *, as_json: bool) -> bool:
     from unified_shell.core.commands.states import State
-    from unified_shell.core.verification.module_states import look_for_module
     from unified_shell.views.json_view import json_text
     from unified_shell.views.module_view import print_module
 
-    report = look_for_module(name, bench.host, bench.locations)
+    report = _module_of(bench, name)
     if as_json:
         bench.screen.result(json_text("module", report))
     else:

@@ -115,10 +115,6 @@ def print_look(screen: Screen, seen: NameLook, home: str) -> None:
     print_stale_programs(screen, seen.stale_programs)
     if seen.remedy:
         screen.result(f"Next: {seen.remedy}")
-    if seen.shows_module and seen.module is not None:
-        from .module_view import print_module
-
-        print_module(screen, seen.module, home)
 
 
 def _meaning(seen: NameLook, home: str) -> str:
@@ -129,6 +125,8 @@ def _meaning(seen: NameLook, home: str) -> str:
         return f"new sessions start {shown(file, home)}; this one began before the change"
     if seen.state is State.READY and here is not State.READY:
         return "the shell's own command"
+    if seen.state is State.READY and seen.answers_elsewhere:
+        return f"{seen.state.meaning}; new sessions start {shown(seen.answers_elsewhere, home)}"
     if here is State.READY and seen.state is not State.READY:
         count = sum(one.state is not State.READY for one in seen.sessions)
         return f"starts in this session, but not in {count} of {len(seen.sessions)} kinds of new session"

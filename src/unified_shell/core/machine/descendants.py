@@ -11,7 +11,7 @@ import signal
 import uuid
 from collections.abc import Callable, Mapping
 
-__all__ = ["MARK", "end_marked", "ending_with_us", "marked"]
+__all__ = ["MARK", "end_marked", "end_session", "ending_with_us", "marked"]
 
 MARK = "_USH_STARTED"
 PR_SET_PDEATHSIG = 1
@@ -21,6 +21,15 @@ def marked(environment: Mapping[str, str]) -> tuple[dict[str, str], str]:
     """Return variables with a new mark among them, and the mark."""
     mark = uuid.uuid4().hex
     return {**environment, MARK: mark}, mark
+
+
+def end_session(number: int) -> None:
+    """Kill every process of a session, which has the number of the process that began it."""
+    for name in os.listdir("/proc") if os.path.isdir("/proc") else (str(number),):
+        if name.isdigit():
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                if os.getsid(int(name)) == number:
+                    os.kill(int(name), signal.SIGKILL)
 
 
 def end_marked(mark: str) -> None:

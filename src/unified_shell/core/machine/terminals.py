@@ -6,14 +6,13 @@ import fcntl
 import os
 import pty
 import select
-import signal
 import struct
 import termios
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from .clock import steady_seconds
-from .descendants import end_marked, ending_with_us, marked
+from .descendants import end_marked, end_session, ending_with_us, marked
 from .interrupts import raise_if_interrupted
 
 __all__ = ["Typed", "type_at_prompt"]
@@ -126,12 +125,7 @@ def _patience(terminal: int) -> float:
 
 
 def _end(number: int, terminal: int) -> None:
-    import psutil
-
-    for process in psutil.process_iter():
-        with contextlib.suppress(psutil.Error, ProcessLookupError, PermissionError):
-            if os.getsid(process.pid) == number:
-                os.kill(process.pid, signal.SIGKILL)
+    end_session(number)
     with contextlib.suppress(ChildProcessError):
         os.waitpid(number, 0)
     os.close(terminal)

@@ -26,7 +26,7 @@ PATH = "PATH"
 MOST_ANSWERS = 20
 # These are lists of another kind: templates with semicolons, or words of a language.
 OTHER_LISTS = (
-    (re.compile(r"LUA_C?PATH(_\d+_\d+)?"), "';' with '?' for the module"),
+    (re.compile(r"LUA_C?PATH(_\d+_\d+)?"), ";"),
     (re.compile("TCLLIBPATH"), "blanks"),
 )
 SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging", "random.py", "email")

@@ -52,4 +52,4 @@ def way_out(directory: str, dialect: Dialect, mode: Mode, host: Host) -> tuple[s
         return "", ""
     where = shown(source.file, host.home) + (f", line {source.line}" if source.line else "")
     first = f"ush path drop {typed(directory, host.home)}"
-    return where, f"{first}   or   ush shell wire {dialect.name} --at-end"
+    return where, f"{first}   or   ush shell wire {typed(dialect.name)} --at-end"

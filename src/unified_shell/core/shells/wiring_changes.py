@@ -76,19 +76,7 @@ def plan_wiring(
         plan = Plan(words=change.words, aim=change.aim, nothing_to_do=change.nothing or "it is so already")
         return Change(plan=plan, prepare=lambda _staging: ())
     modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
-    plan = Plan(
-        words=f"{change.words} --for everyone" if everyone else change.words,
-        aim=f"{change.aim}, for everyone on this machine" if everyone else change.aim,
-        lines=(
-            *change.lines,
-            *([SESSIONS_NOTE] if modes else []),
-            *hookup.lines,
-            *map(_listed_line, listed),
-            *registry_lines(in_registry, change.after),
-        ),
-        relies_on=hookup.relies_on,
-        afterwards=change.afterwards,
-    )
+    plan = _plan_of(change, hookup, listed, in_registry, everyone=everyone, opens=bool(modes))
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
@@ -112,6 +100,30 @@ def plan_wiring(
         return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))
 
     return Change(plan=plan, prepare=prepare, verify=verify)
+
+
+def _plan_of(
+    change: WiringChange,
+    hookup: HookUp,
+    listed: Sequence[ReplaceFile],
+    in_registry: Sequence[PutRecord | DropRecord],
+    *,
+    everyone: bool,
+    opens: bool,
+) -> Plan:
+    return Plan(
+        words=f"{change.words} --for everyone" if everyone else change.words,
+        aim=f"{change.aim}, for everyone on this machine" if everyone else change.aim,
+        lines=(
+            *change.lines,
+            *([SESSIONS_NOTE] if opens else []),
+            *hookup.lines,
+            *map(_listed_line, listed),
+            *registry_lines(in_registry, change.after),
+        ),
+        relies_on=hookup.relies_on,
+        afterwards=change.afterwards,
+    )
 
 
 def _in_front(wiring: Wiring) -> tuple[str, ...]:

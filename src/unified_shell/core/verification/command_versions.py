@@ -10,7 +10,7 @@ import tempfile
 from collections.abc import Callable
 
 from unified_shell.core.interpreters.answers import Answers
-from unified_shell.core.interpreters.discovery import ask_interpreter
+from unified_shell.core.interpreters.searching import language_of
 from unified_shell.core.machine.executables import FileKind, read_executable
 from unified_shell.core.machine.host import CREDENTIAL_PREFIXES, Host
 from unified_shell.core.machine.locations import Locations
@@ -33,9 +33,10 @@ def asker_of_versions(host: Host, locations: Locations) -> Callable[[str], tuple
     asked: list[str] = []
 
     def ask(path: str) -> tuple[str, str]:
-        version, trouble = ask_interpreter(Place(path), host)
-        if version or trouble:
-            return version, trouble
+        if language_of(os.path.basename(path)):
+            from unified_shell.core.interpreters.discovery import ask_interpreter
+
+            return ask_interpreter(Place(path), host)
         if asked:
             return "", ""
         asked.append(path)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from unified_shell.core.commands.candidates import Candidate, NameReport, look_for_command
 from unified_shell.core.commands.desktop import MenuEntry, menu_entries
+from unified_shell.core.commands.preferred import links_folder
 from unified_shell.core.commands.states import State
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.searching import language_of
@@ -18,9 +19,7 @@ from unified_shell.core.shells.wiring import read_wiring
 
 from .command_versions import asker_of_versions
 from .managed import managed_places
-from .module_states import ModuleReport, look_for_module
 from .name_states import SessionState, name_states, overall_state
-from .providers import ProviderPlace, providers_of
 from .staleness import session_is_stale, stale_programs
 
 __all__ = ["NameLook", "look_at_name"]
@@ -28,10 +27,7 @@ __all__ = ["NameLook", "look_at_name"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NameLook:
-    """What was seen. `state` is the worst of this session's and the new ones'; `report` tells of this session.
-
-    `module` is set where there is no such command, but the name may be a module's.
-    """
+    """What was seen. `state` is the worst of this session's and the new ones'; `report` tells of this session."""
 
     state: State
     report: NameReport
@@ -39,18 +35,14 @@ class NameLook:
     menu: tuple[MenuEntry, ...]
     session_is_stale: bool
     stale_programs: tuple[RunningProgram, ...]
-    module: ModuleReport | None
     remedy: str
 
     @property
-    def is_ready(self) -> bool:
-        """Tell whether it can be used, here and in new sessions."""
-        return (self.module.state if self.shows_module and self.module else self.state) is State.READY
-
-    @property
-    def shows_module(self) -> bool:
-        """Tell whether there is more to say of a module than that there is none."""
-        return self.module is not None and bool(self.module.holders or self.module.import_as)
+    def answers_elsewhere(self) -> str:
+        """The file that new sessions start where this one starts another; empty where they agree."""
+        own = next((one.path for one in self.report.candidates if one.state is State.READY), "")
+        answers = {str(one.file) for one in self.sessions if one.file}
+        return min(answers) if own and answers and own not in answers else ""
 
 
 def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
@@ -60,10 +52,9 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
         name, host, managed_places(host, locations), wiring, ask=asker_of_versions(host, locations)
     )
     sessions = name_states(report, host)
-    state = overall_state(report, sessions)
+    wired = [links_folder(locations), *(one.directory for one in wiring.entries if one.variable == "PATH")]
+    state = overall_state(report, sessions, wired)
     stale = session_is_stale(host, wiring)
-    absent = state is State.ABSENT
-    module = look_for_module(name, host, locations) if absent else None
     found = NameLook(
         state=state,
         report=report,
@@ -71,11 +62,9 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
         menu=menu_entries(name, host),
         session_is_stale=stale,
         stale_programs=stale_programs(wiring) if stale or state is State.STALE else (),
-        module=module,
         remedy="",
     )
-    if found.shows_module:
-        return found
+    absent = state is State.ABSENT
     return replace(found, remedy=_remedy_where_absent(report, host, locations) if absent else _remedy(found, host))
 
 
@@ -103,11 +92,13 @@ def _another_that_starts(candidates: Sequence[Candidate]) -> str:
 
 def _remedy_where_absent(report: NameReport, host: Host, locations: Locations) -> str:
     """Return how to have a command that is nowhere here; nothing is offered that could be another's code."""
+    from .providers import ProviderPlace, providers_of
+
     if report.nearest_name:
         return report.remedy
     language = find_language(report.name) or find_language(language_of(report.name))
     if language is not None:
-        return f"ush interpreter get {language.name}"
+        return f"ush interpreter get {typed(language.name)}"
     providers = providers_of(report.name, host, locations, command=True)
     if providers:
         one = providers[0]

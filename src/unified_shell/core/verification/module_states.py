@@ -296,8 +296,9 @@ def _remedy(
     if not providers:
         return ""
     environment = next((one.environment for one in pythons if one.environment), "")
-    project = typed(providers[0].project)
-    return f"ush package get {project} -e {typed(environment)}" if environment else "ush environment new study"
+    if not environment:
+        return "ush environment new study"
+    return f"ush package get {typed(providers[0].project)} -e {typed(environment)}"
 
 
 def _last_line(output: bytes) -> str:

@@ -1,5 +1,6 @@
 """The state of a name in each kind of session of the person's shells, with the cause where it is not ready."""
 
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -62,6 +63,8 @@ def _state(
     state, why = State.READY, meaning.instead
     if meaning.trouble:
         state, why = State.BROKEN, f"no session opens: {meaning.trouble}"
+    elif _only_adds_options(meaning, report.name):
+        state = State.READY
     elif meaning.instead.startswith(("an alias", "a function")):
         state = State.SHADOWED
     elif meaning.instead:
@@ -72,6 +75,12 @@ def _state(
     else:
         state, why = _state_of_file(meaning, report, host)
     return SessionState(shell=dialect.name, mode=mode, state=state, file=meaning.file, why=why)
+
+
+def _only_adds_options(meaning: Meaning, name: str) -> bool:
+    """Tell whether an alias starts the command of its own name, as `ls` is for `ls --color`."""
+    _, found, words = meaning.instead.partition("an alias answers: ")
+    return bool(found) and bool(meaning.file) and words.split(" ")[0] == name
 
 
 def _state_of_file(meaning: Meaning, report: NameReport, host: Host) -> tuple[State, str]:
@@ -86,10 +95,11 @@ def _state_of_file(meaning: Meaning, report: NameReport, host: Host) -> tuple[St
     return State.READY, f"version {seen.version}" if seen is not None and seen.version else ""
 
 
-def overall_state(report: NameReport, sessions: Sequence[SessionState]) -> State:
+def overall_state(report: NameReport, sessions: Sequence[SessionState], wired: Sequence[str]) -> State:
     """Return the state to begin with: the worst of this session's and the new ones'.
 
-    What this session has otherwise than all new ones is stale: it began before a change.
+    Where new sessions answer from a directory of the wiring (`wired`) and this one does not, it is stale: it began before
+    that change.
     """
     here = report.state
     seen = [one for one in sessions if not one.why.startswith("no session opens")]
@@ -99,7 +109,8 @@ def overall_state(report: NameReport, sessions: Sequence[SessionState]) -> State
     if here is State.READY and worst is State.READY:
         answers = {one.file for one in seen if one.file}
         own = next((one.path for one in report.candidates if one.state is State.READY), None)
-        return State.STALE if own is not None and answers and own not in answers else State.READY
+        from_wiring = {one for one in answers if os.path.dirname(one) in wired}
+        return State.STALE if own is not None and from_wiring and own not in answers else State.READY
     if worst is State.READY:
         # A builtin or keyword has no file at all.
         return State.STALE if any(one.file for one in seen) else State.READY
