@@ -137,12 +137,18 @@ def test_quoted_text_is_one_word(shell: str, tmp_path: Path) -> None:
 @given(
     front=st.lists(st.sampled_from(["/a", "/b", "/c", "/a b", "/x"]), unique=True, min_size=1, max_size=4),
     start=st.lists(st.sampled_from(["/a", "/b", "/c", "/a b", "/usr/bin", "/ab", "/a/b"]), max_size=6),
+    nested=st.booleans(),
 )
-def test_front_entries_are_a_block_however_torn(front: list[str], start: list[str], tmp_path: Path) -> None:
-    found = _path_after("sh", _session_text("sh", front, []), tmp_path, ":".join(start) or "/bin")
-    if f":{':'.join(front)}:" in f":{':'.join(start)}:":
-        assert found == start, "where they stand together already, nothing is touched"
+def test_front_entries_are_a_block_however_torn(
+    front: list[str], start: list[str], tmp_path: Path, *, nested: bool
+) -> None:
+    more = {"USH_WIRING": "0123456789ab"} if nested else {}
+    text, path = _session_text("sh", front, []), ":".join(start) or "/bin"
+    found = _variables_after("sh", text, tmp_path, path, more)["PATH"].split(":")
+    if nested and f":{':'.join(front)}:" in f":{':'.join(start)}:":
+        assert found == start, "where they stand together in a session that read the wiring, nothing is touched"
         return
+    assert found[: len(front)] == front, "they are in front, also where they were inherited further back"
     assert all(found.count(one) == 1 for one in front)
     at = found.index(front[0])
     assert found[at : at + len(front)] == front, "they stand together, in order"

@@ -52,6 +52,7 @@ HOSTILE_ROWS: dict[str, dict[str, object]] = {
     "a broken address": {"url": "http://[::1/bees.whl"},
     "a size that is none": {"size": 1e30},
     "text for a number": {"size": "many"},
+    "a size beyond all numbers": {"size": 2**70},
 }
 
 

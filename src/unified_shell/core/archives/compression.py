@@ -65,6 +65,11 @@ def plain_stream(path: str, kind: ArchiveKind) -> Iterator[IO[bytes]]:
     except (EOFError, zlib.error, gzip.BadGzipFile, lzma.LZMAError, zstandard.ZstdError) as error:
         said = str(error).splitlines()[0].rstrip(".").lower() or "it ends too early"
         raise ArchiveBroken(f"the archive is damaged: {said}", where=path, next_step="fetch it again") from error
+    except OSError as error:
+        # What bzip2 finds wrong has no number; what the disk does has one.
+        if error.errno is not None:
+            raise
+        raise ArchiveBroken(f"the archive is damaged: {error}", where=path, next_step="fetch it again") from error
 
 
 def _opened(path: str, kind: ArchiveKind, stack: contextlib.ExitStack) -> IO[bytes]:

@@ -31,14 +31,18 @@ DAMAGED = (tarfile.TarError, ValueError, OverflowError, RecursionError, LookupEr
 
 
 class _BoundedInfo(tarfile.TarInfo):
-    """A member's header; one that goes on in more than any honest name needs is refused before it is read."""
+    """A member's header; one that goes on in more than any honest name needs is refused before it is read, and so is one
+    that tells of more than the archive may hold: the library would go looking for its end.
+    """
+
+    most_bytes = 0
 
     @classmethod
     def frombuf(cls, buf: bytes | bytearray, encoding: str, errors: str) -> Self:
         """Return the header in a block."""
         info = super().frombuf(buf, encoding, errors)
-        if info.type in EXTENDED and info.size > MOST_EXTENDED_BYTES:
-            raise tarfile.ReadError(f"a header of {info.size} bytes")
+        if info.size > (MOST_EXTENDED_BYTES if info.type in EXTENDED else cls.most_bytes):
+            raise tarfile.ReadError(f"a member of {info.size} bytes")
         return info
 
 
@@ -47,7 +51,7 @@ class _Watched:
 
     def __init__(self, stream: IO[bytes], limit_bytes: int, archive: str) -> None:
         self._stream = stream
-        self._limit_bytes, self._archive = limit_bytes, archive
+        self.limit_bytes, self._archive = limit_bytes, archive
         self.position = 0
         self.last_content = 0
 
@@ -57,7 +61,7 @@ class _Watched:
         if content := len(chunk.rstrip(b"\0")):
             self.last_content = self.position + content
         self.position += len(chunk)
-        if self.position > self._limit_bytes:
+        if self.position > self.limit_bytes:
             raise ArchiveBroken(
                 "the archive unpacks to far more than its size allows; it may be made to fill the disk",
                 where=self._archive,
@@ -93,7 +97,8 @@ def unpack_tar(
 
 
 def _opened(watched: _Watched) -> tarfile.TarFile:
-    return tarfile.open(fileobj=cast("IO[bytes]", watched), mode="r|", errorlevel=2, tarinfo=_BoundedInfo)
+    bounded = type("_Bounded", (_BoundedInfo,), {"most_bytes": watched.limit_bytes})
+    return tarfile.open(fileobj=cast("IO[bytes]", watched), mode="r|", errorlevel=2, tarinfo=bounded)
 
 
 def _allowed_bytes(archive: str, kind: ArchiveKind, limits: Limits) -> int:

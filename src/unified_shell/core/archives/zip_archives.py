@@ -44,7 +44,7 @@ def unpack_zip(
         raise _damaged(error, archive) from error
     except OSError as error:
         # An altered zip leads to places before its beginning; any other trouble is the disk's.
-        if error.errno != errno.EINVAL:
+        if error.errno not in (errno.EINVAL, None):
             raise
         raise _damaged(error, archive) from error
 

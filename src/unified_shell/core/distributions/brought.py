@@ -92,5 +92,5 @@ def brought_by_open_wheel(file: IO[bytes], project: str, where: str) -> Brought:
 
             members = [(one.filename, one.file_size) for one in opened.infolist() if not one.is_dir()]
             return brought_by(project, where, members, read)
-    except DAMAGED as error:
+    except (*DAMAGED, OSError) as error:
         raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error

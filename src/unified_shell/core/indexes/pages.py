@@ -33,6 +33,8 @@ PROJECT = re.compile(r"[A-Za-z0-9]([A-Za-z0-9._-]*[A-Za-z0-9])?")
 LINK_TEXT = re.compile(r"<a\b[^<>]{0,2000}>([^<]{1,300})</a", re.IGNORECASE)
 # Of the rows that were left out, so many are named; each by so much of what it says.
 MOST_NAMED = 5
+# No file system holds a larger file, and every number format does.
+MOST_BYTES = 1 << 60
 NAMED_LETTERS = 60
 
 
@@ -172,7 +174,7 @@ def _file(row: "Row", address: str) -> IndexFile:
         requires_python=intern(row.requires_python or ""),
         yanked="" if yanked is False else reason,
         metadata_sha256=known if core else "",
-        size_bytes=row.size if row.size is not None and row.size >= 0 else -1,
+        size_bytes=_checked_size(row.size),
         uploaded=row.upload_time or "",
     )
 
@@ -194,6 +196,15 @@ def _linked(base: str, link: str, values: Mapping[str, str], page: str) -> Index
         yanked=(values["data-yanked"] or "yes") if "data-yanked" in values else "",
         metadata_sha256=hashed[1].lower() if hashed else ("?" if core else ""),
     )
+
+
+def _checked_size(size: int | None) -> int:
+    """Return a size in bytes, -1 for none; raises ValueError for one that no file has."""
+    if size is None or size < 0:
+        return -1
+    if size > MOST_BYTES:
+        raise ValueError(f"{size:.3g} bytes is not the size of a file")
+    return size
 
 
 def _checked_name(text: str) -> FileName:

@@ -14,6 +14,8 @@ __all__ = ["names_place", "with_place_replaced"]
 NAME_GOES_ON = rb"[A-Za-z0-9_.+~\x80-\xff-]"
 # Compilers take a folder without a blank after the option.
 COMPILER_OPTION = rb"(?<=-[BFILR])"
+# `./srv/env` in build settings: the place below another root.
+BELOW_HERE = rb"(?<=[\s'\"=:,;(\[]\.)"
 SENTENCE_ENDS = rb"\.(?=\s|$)"
 
 
@@ -31,6 +33,6 @@ def with_place_replaced(content: bytes, old: str, new: str) -> bytes:
 
 @functools.lru_cache(maxsize=8)
 def _pattern(place: bytes) -> re.Pattern[bytes]:
-    before = rb"(?:(?<!" + NAME_GOES_ON + rb")|" + COMPILER_OPTION + rb")"
+    before = rb"(?:(?<!" + NAME_GOES_ON + rb")|" + COMPILER_OPTION + rb"|" + BELOW_HERE + rb")"
     after = rb"(?=" + SENTENCE_ENDS + rb"|(?!" + NAME_GOES_ON + rb"))"
     return re.compile(before + re.escape(place) + after)
