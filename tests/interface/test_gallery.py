@@ -176,3 +176,31 @@ def test_twenty_adds_at_once_are_all_done(account: Account) -> None:
     assert [code for code, _ in ended] == [0] * 20, ended
     entries = account.session("printenv PATH").out.strip().split(":")
     assert sum("tools " in one for one in entries) == 20
+
+
+def test_a_session_script_is_read_in_login_sessions_too(account: Account) -> None:
+    """Without a login file of its own bash reads ~/.profile, which other shells read as well."""
+    account.write("setup.sh", "export HUM_HOME=$HOME/hum PATH=$HOME/hum/bin:$PATH\nshopt -s extglob\necho welcome\n")
+    done = account.ush("shell", "wire", "--script", "setup.sh", "--yes")
+    assert "it prints 1 line each time" in done.out
+    assert "it puts ~/hum/bin on PATH" in done.out
+    for login in (True, False):
+        assert account.session("echo $HUM_HOME", login=login).out.splitlines()[-1] == f"{account.home}/hum"
+    assert account.run(["/bin/dash", "-l", "-c", "echo ${HUM_HOME-none}"]).out == "none\n"
+    slow = account.write("slow.sh", "sleep 1\n")
+    assert "each new session waits" in account.ush("shell", "wire", "--script", slow, "--plan").out
+
+
+def test_a_preferred_interpreter_tells_every_answer_that_changes(account: Account) -> None:
+    for name in ("python3", "python", "pydoc", *(f"tool{number}" for number in range(20))):
+        account.tool(name, folder="queen/bin")
+    for name in ("python", "tool7"):
+        account.tool(name, folder="old")
+    words = ("command", "prefer", "python3", account.home / "queen/bin/python3", "--plan")
+    plan = account.ush(*words, more={"PATH": f"{account.home}/old:/usr/bin:/bin"}).out
+    lines = [line.split()[1] for line in plan.splitlines() if line.strip().startswith("change")]
+    assert "python:" in lines
+    only = account.ush(*words, "--only").out
+    assert "python:" not in only
+    account.ush("command", "prefer", "python3", account.home / "queen/bin/python3", "--only", "--yes")
+    assert os.listdir(account.data / "commands") == ["python3"]

@@ -1,5 +1,6 @@
 """What comes from outside can neither write where it does not belong, nor say what a terminal obeys, nor go on for ever."""
 
+import bz2
 import io
 import os
 import signal
@@ -12,7 +13,9 @@ from pathlib import Path
 import pytest
 
 from support.account import USH, Account
+from support.hand_made import hand_made
 from support.server import Loopback, drip, endless, loopback, rude, slow_header
+from support.sources import source
 from support.terminal import Terminal
 from support.wheels import wheel
 from unified_shell.core.machine.host import read_host
@@ -259,6 +262,67 @@ def test_output_that_nobody_reads_is_no_fault(account: Account) -> None:
         assert "Traceback" not in done.err
 
 
+def test_a_broken_build_is_not_kept(field: Account, index: Loopback, tmp_path: Path) -> None:
+    """A backend that leaves a link, or half a wheel: told, and built anew the next time."""
+    secret = field.write("secret.txt", "mine")
+    ways = {
+        "link": f"import os; os.symlink({str(secret)!r}, folder + '/mite_count-1.0-py3-none-any.whl');"
+        " return 'mite_count-1.0-py3-none-any.whl'",
+        "half": "open(folder + '/mite_count-1.0-py3-none-any.whl', 'wb').write(b'PK');"
+        " return 'mite_count-1.0-py3-none-any.whl'",
+    }
+    words = ("package", "get", "mite-count", "--allow-build", "mite-count", "-e", "hive", "--yes")
+    for number, fail in enumerate(ways.values()):
+        made = source(tmp_path / str(number), "mite-count", fail=fail)
+        index.json_page("mite-count", [index.offer(made)])
+        refused = field.ush(*words, code=4)
+        assert "wheel" in refused.err or "link" in refused.err
+        assert not list(field.home.glob(".cache/unified-shell/built/**/*.whl"))
+    good = source(tmp_path / "good", "mite-count", "1.1")
+    index.json_page("mite-count", [index.offer(good)])
+    field.ush(*words)
+    # What is damaged in the cache since is made again.
+    (kept,) = field.home.glob(".cache/unified-shell/built/**/*.whl")
+    kept.write_bytes(b"broken")
+    field.ush("package", "drop", "mite-count", "-e", "hive", "--yes")
+    field.ush("store", "sweep", "--yes", code=None)
+    field.ush(*words)
+
+
+def test_builds_see_no_secrets_and_leave_nothing_behind(field: Account, index: Loopback, tmp_path: Path) -> None:
+    told = tmp_path / "told"
+    fail = (
+        f"import subprocess; open({str(told)!r}, 'w').write(repr(dict(os.environ)));"
+        f" subprocess.Popen(['setsid', *{NAP.split()!r}]); print('x' * 30_000_000)"
+    )
+    index.json_page("mite-count", [index.offer(source(tmp_path, "mite-count", fail=fail))])
+    more = {"USH_PASSWORD_APIARY": "h0ney", "HIVE_TOKEN": "nectar"}
+    field.ush("package", "get", "mite-count", "--allow-build", "mite-count", "-e", "hive", "--yes", more=more)
+    assert "h0ney" not in told.read_text()
+    assert "nectar" not in told.read_text()
+    assert not _running(NAP)
+    logs = list(field.home.glob(".cache/unified-shell/logs/*"))
+    assert logs
+    assert all(one.stat().st_size < 25_000_000 for one in logs)
+
+
+def test_a_copy_names_its_own_place_and_leaves_longer_names(account: Account, tmp_path: Path) -> None:
+    old = tmp_path / "env"
+    texts = {
+        "share/paths.cfg": f"data = {tmp_path}/env-data/recordings\nown = {old}/share\nother = /srv{old}/x\n",
+        "share/flags.pc": f"-I{old}/include:{old}.\n",
+    }
+    hand_made(old, [wheel(tmp_path / "w", "bees", "1.0")], texts)
+    for name in texts:
+        (old / name).chmod(0o444)
+    account.ush("environment", "copy", old, "copied", "--yes")
+    new = account.environment("copied")
+    found = {name: (new / name).read_text() for name in texts}
+    assert found["share/paths.cfg"] == texts["share/paths.cfg"].replace(f"own = {old}/", f"own = {new}/")
+    assert found["share/flags.pc"] == f"-I{new}/include:{new}.\n"
+    assert all((new / name).stat().st_mode & 0o777 == 0o444 for name in texts)
+
+
 def test_headers_and_padding_of_archives_are_bounded(account: Account) -> None:
     pax = io.BytesIO()
     with tarfile.open(fileobj=pax, mode="w:gz", format=tarfile.PAX_FORMAT, compresslevel=1) as tar:
@@ -266,11 +330,13 @@ def test_headers_and_padding_of_archives_are_bounded(account: Account) -> None:
         info.pax_headers = {"comment": "z" * 60_000_000}
         tar.addfile(info)
     long = account.write("header.tar.gz", pax.getvalue())
-    import bz2
-
     zeros = bz2.compress(b"\0" * 900_000) * 2000
     padded = account.write("zeros.tar.bz2", zeros)
-    for archive in (long, padded):
+    header = bytearray(tarfile.TarInfo("x").tobuf())
+    header[124:136] = b"\x80" + (1 << 62).to_bytes(11, "big")
+    header[148:156] = b"%06o\0 " % (sum(header[:148]) + 8 * 32 + sum(header[156:]))
+    vast = account.write("vast.tar", bytes(header) + bytes(1024))
+    for archive in (long, padded, vast):
         began = time.monotonic()
         done = account.run(
             ["/bin/sh", "-c", f"ulimit -v 1500000; exec {USH} interpreter get {archive} --yes"],
