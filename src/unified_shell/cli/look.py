@@ -100,6 +100,7 @@ def _look_for_name(bench: Workbench, name: str, *, as_json: bool) -> bool:
             "state_here": seen.report.state,
             "remedy": seen.remedy,
             "sessions": seen.sessions,
+            "commands": seen.commands,
             "menu": seen.menu,
             "session_is_stale": seen.session_is_stale,
             "stale_programs": seen.stale_programs,

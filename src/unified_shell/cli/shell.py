@@ -26,6 +26,7 @@ def shell() -> None:
 @pass_bench
 def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
     """List each shell's startup files: which are read when, which edit paths, which have the hook-up."""
+    from unified_shell.core.shells.command_sessions import what_commands_read
     from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.dialects.dialect import Mode
     from unified_shell.core.shells.sessions import find_program
@@ -33,7 +34,7 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
     from unified_shell.core.shells.startup_files import hook_file, read_startup_states
     from unified_shell.core.shells.wiring import read_wiring
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.shell_view import print_session_scripts, print_startup_files
+    from unified_shell.views.shell_view import print_command_sessions, print_session_scripts, print_startup_files
 
     present = [dialect for dialect in DIALECTS if find_program(dialect, bench.host)]
     states = [state for dialect in present for state in read_startup_states(dialect, bench.host)]
@@ -56,6 +57,8 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
         scripts = read_wiring(bench.locations).scripts
         print_startup_files(bench.screen, states, costs, targets=targets, unverified=unverified, home=bench.host.home)
         print_session_scripts(bench.screen, scripts, bench.host.home)
+        told = [(one.name, *what_commands_read(one, bench.locations, bench.host)) for one in present]
+        print_command_sessions(bench.screen, [one for one in told if one[1]])
 
 
 @shell.command()

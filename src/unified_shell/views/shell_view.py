@@ -12,9 +12,9 @@ from unified_shell.core.shells.startup_costs import FileCost, edits_paths
 from unified_shell.core.shells.startup_files import StartupState
 
 from .screen import Screen
-from .tables import print_table
+from .tables import heading, print_table
 
-__all__ = ["print_session_scripts", "print_startup_files"]
+__all__ = ["print_command_sessions", "print_session_scripts", "print_startup_files"]
 
 
 def print_startup_files(
@@ -92,3 +92,9 @@ def _reading(state: StartupState) -> str:
     if state.hidden:
         return "hidden by an earlier one"
     return "is read" if state.is_read else "is not there"
+
+
+def print_command_sessions(screen: Screen, told: Sequence[tuple[str, str, str]]) -> None:
+    """Write what each shell reads for scripts, cron and ssh commands, and what gives one of them the wiring."""
+    heading(screen, "\nScripts, cron and `ssh host COMMAND`")
+    print_table(screen, ("shell", "reads", "to have the wiring, begin a script with"), told, indent=2)

@@ -12,11 +12,11 @@ from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, typed
 
 from .conditions import check_condition
-from .dialects import SH
 from .dialects.dialect import Dialect, Mode, Side
 from .handwritten import plan_drop_handwritten
 from .path_faults import commands_in, find_faults, first_on
 from .sessions import find_program, open_session
+from .update_lines import update_lines
 from .wiring import Wiring, check_directory_name, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
 
@@ -74,7 +74,7 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
         before=before,
         after=after,
         lines=_add_lines(place, wish, before, after, host),
-        afterwards=_afterwards(place, wish, host),
+        afterwards=_afterwards(place, wish, host, locations),
         nothing=f"{name} is there in new sessions already, {where}",
         variable=wish.variable,
         wanted=(place,),
@@ -298,14 +298,10 @@ def _position(entries: Sequence[str], one: str) -> int:
     return list(entries).index(one) if one in entries else -1
 
 
-def _afterwards(place: Place, wish: Wish, host: Host) -> tuple[str, ...]:
-    word, name = SH.quote_place(place, host.home), wish.variable
-    front = f'{name}={word}"${{{name}:+:${name}}}"' if name != PATH else f'{name}={word}:"${name}"'
-    line = front if wish.side is Side.FRONT else f'{name}="${{{name}:+${name}:}}"{word}'
-    commands = (wish.promised or commands_in(place)) if name == PATH else ()
+def _afterwards(place: Place, wish: Wish, host: Host, locations: Locations) -> tuple[str, ...]:
+    commands = (wish.promised or commands_in(place)) if wish.variable == PATH else ()
     start = (f"Start one: {commands[0]}{'' if wish.promised else ' --help'}",) if commands else ()
-    export = "" if name == PATH else f"; export {name}"
-    return (*start, "New sessions have it. This one does not yet; to update it, type:", f"  {line}{export}")
+    return (*start, *update_lines(host, locations))
 
 
 def _some(names: Sequence[str]) -> str:

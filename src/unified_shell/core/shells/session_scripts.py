@@ -16,6 +16,7 @@ from .dialects import DIALECTS, dialect_named
 from .dialects.dialect import Dialect, SessionScript
 from .everyone import check_for_everyone
 from .script_effects import ScriptEffects, try_script
+from .update_lines import update_lines
 from .variables import one_line
 from .wiring import Wiring, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
@@ -73,7 +74,7 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
         before=before,
         after=after,
         lines=tuple(lines),
-        afterwards=("New sessions read it. To read it in this one, type:", f"  . {typed(place, host.home)}"),
+        afterwards=update_lines(host, locations),
         nothing=f"new sessions read {name} already",
         script=script,
     )

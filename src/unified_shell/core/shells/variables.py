@@ -9,9 +9,9 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 
 from .conditions import check_condition
-from .dialects import SH
 from .dialects.dialect import Dialect, SetVariable
 from .search_paths import check_variable_name
+from .update_lines import update_lines
 from .wiring import Wiring, read_wiring
 from .wiring_changes import WiringChange, plan_wiring
 
@@ -56,10 +56,7 @@ def plan_variable_add(one: SetVariable, shells: Sequence[Dialect], host: Host, l
         before=before,
         after=after,
         lines=(PlanLine(kind=kind, subject=f"{name} = {one_line(value)}{when}", detail=one_line(detail)),),
-        afterwards=(
-            "New sessions have it. This one does not yet; to update it, type:",
-            f"  export {name}={SH.quote_place(value, host.home)}",
-        ),
+        afterwards=update_lines(host, locations),
         nothing=f"{name} has that value in new sessions already",
         values=((name, value),),
         when=one.when,

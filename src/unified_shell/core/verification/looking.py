@@ -15,6 +15,8 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.machine.system_packages import search_line
+from unified_shell.core.shells.command_sessions import CommandSession, ask_command_session
+from unified_shell.core.shells.dialects import dialect_named
 from unified_shell.core.shells.wiring import read_wiring
 
 from .command_versions import asker_of_versions
@@ -27,7 +29,9 @@ __all__ = ["NameLook", "look_at_name"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NameLook:
-    """What was seen. `state` is the worst of this session's and the new ones'; `report` tells of this session."""
+    """What was seen. `state` is the worst of this session's and the new ones'; `report` tells of this session, `commands`
+    of scripts, cron and `ssh host COMMAND`.
+    """
 
     state: State
     report: NameReport
@@ -36,6 +40,7 @@ class NameLook:
     session_is_stale: bool
     stale_programs: tuple[RunningProgram, ...]
     remedy: str
+    commands: tuple[CommandSession, ...] = ()
 
     @property
     def answers_elsewhere(self) -> str:
@@ -63,9 +68,19 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
         session_is_stale=stale,
         stale_programs=stale_programs(wiring) if stale or state is State.STALE else (),
         remedy="",
+        commands=_command_sessions(name, sessions, host, locations),
     )
     absent = state is State.ABSENT
     return replace(found, remedy=_remedy_where_absent(report, host, locations) if absent else _remedy(found, host))
+
+
+def _command_sessions(
+    name: str, sessions: Sequence[SessionState], host: Host, locations: Locations
+) -> tuple[CommandSession, ...]:
+    """Ask how a name fares where nobody sits, for the shells in whose sessions it is found."""
+    shells = dict.fromkeys(one.shell for one in sessions if one.file)
+    asked = (ask_command_session(dialect_named(one), name, host, locations) for one in shells)
+    return tuple(one for one in asked if one is not None)
 
 
 def _remedy(look: NameLook, host: Host) -> str:

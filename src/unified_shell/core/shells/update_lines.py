@@ -1,0 +1,21 @@
+"""The one line that gives this session the wiring as it is now, in the dialect of the shell that it runs."""
+
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
+from unified_shell.core.machine.session import read_session
+
+from .dialects import SH, dialect_of_program
+from .session_files import session_file
+
+__all__ = ["update_lines"]
+
+
+def update_lines(host: Host, locations: Locations) -> tuple[str, ...]:
+    """Return what a person reads after a change of the wiring: that this session lacks it, and the line to type."""
+    dialect = dialect_of_program(read_session().shell) or SH
+    if not dialect.session_name:
+        return ("This session does not have it yet; open a new one.",)
+    word = dialect.source_line("x").split(" ")[0]
+    line = f"{word} {typed(session_file(dialect, locations), host.home)}"
+    return ("This session does not have it yet; to update it, type:", f"  {line}")
