@@ -204,3 +204,39 @@ def test_a_preferred_interpreter_tells_every_answer_that_changes(account: Accoun
     assert "python:" not in only
     account.ush("command", "prefer", "python3", account.home / "queen/bin/python3", "--only", "--yes")
     assert os.listdir(account.data / "commands") == ["python3"]
+
+
+POSIX_LINES = (
+    'addp() {\n  PATH="$1:$PATH"\n}\n# a comment\naddp ~/a/bin\nPATH=$HOME/b/bin:$PATH\n'
+    "eval 'PATH=$HOME/c/bin:$PATH'\naddp ~/b/bin\nexport MANPATH=$HOME/man:\n"
+)
+FISH_LINES = (
+    "set -g x y\nfish_add_path ~/a/bin\nfish_add_path -P ~/b/bin\n"
+    "function addp\n  set -gx PATH $argv[1] $PATH\nend\naddp ~/c/bin\n"
+)
+BLAMED = {
+    "bash": (".bashrc", POSIX_LINES, {"b": 8, "c": 7, "a": 5}),
+    "zsh": (".zshrc", POSIX_LINES, {"b": 8, "c": 7, "a": 5}),
+    "fish": (".config/fish/config.fish", FISH_LINES, {"c": 7, "b": 3, "a": 2}),
+    "tcsh": (".tcshrc", "setenv X y\nset path = ( ~/a/bin $path )\nsetenv PATH ~/b/bin:$PATH\n", {"b": 3, "a": 2}),
+}
+
+
+@pytest.mark.parametrize("shell", BLAMED)
+def test_the_line_that_put_an_entry_there_is_the_call(account: Account, shell: str) -> None:
+    """Functions by where they are called, `eval` by its own line, a doubled entry each time by its own."""
+    words_of(shell)
+    name, content, expected = BLAMED[shell]
+    for folder in "abc":
+        (account.home / folder / "bin").mkdir(parents=True)
+    account.write(name, content)
+    entries = account.ush("path", "list", "--shell", shell, "--json").json()["report"]["entries"]
+    lines = {}
+    for one in reversed(entries):
+        if one["directory"].startswith(str(account.home)):
+            assert one["file"] == str(account.home / name)
+            lines[one["directory"].removeprefix(f"{account.home}/").partition("/")[0]] = one["line"]
+    assert lines == expected
+    if shell in ("bash", "zsh"):
+        manuals = account.ush("path", "list", "--shell", shell, "--variable", "MANPATH", "--json").json()
+        assert [(one["line"], one["fault"]) for one in manuals["report"]["entries"]] == [(9, "is not there"), (9, "")]

@@ -27,8 +27,8 @@ BLOCK_BYTES = 4096
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Brought:
-    """The project, commands and import names of a wheel, its licence as it says itself (empty: not told), and its size on disk
-    with byte code (an estimate for that part).
+    """The project, commands and import names of a wheel, its licence as it says itself (empty: not told), its size on disk
+    with byte code (an estimate for that part), and the `.pth` files by which it runs code at each start of Python.
     """
 
     project: str
@@ -36,6 +36,7 @@ class Brought:
     imports: tuple[str, ...]
     licence: str
     disk_bytes: int
+    runs_at_start: tuple[str, ...] = ()
 
 
 def brought_by(
@@ -69,7 +70,16 @@ def brought_by(
         imports=import_names(project, modules),
         licence=parse_metadata(metadata, where).licence if metadata else "",
         disk_bytes=size,
+        runs_at_start=tuple(name for name in modules if _runs_code(name, read)),
     )
+
+
+def _runs_code(name: str, read: Callable[[str], bytes | None]) -> bool:
+    """Tell whether a file is a `.pth` with a line that the `site` module runs: one that begins with `import`."""
+    if "/" in name or not name.endswith(".pth"):
+        return False
+    lines = (read(name) or b"").splitlines()
+    return any(line.startswith((b"import ", b"import\t")) for line in lines)
 
 
 def _on_disk(size_bytes: float) -> int:

@@ -27,7 +27,7 @@ from .contents import Distribution
 
 __all__ = ["look_ahead", "seen_ahead"]
 
-FORMAT = "3"
+FORMAT = "4"
 
 
 def look_ahead(

@@ -115,6 +115,8 @@ class Installer:
             raise WheelBroken(f"it has files for an unknown place, {key!r}", where=distribution.wheel) from None
         if not rest:
             raise WheelBroken(f"its {name!r} is no file of a scheme", where=distribution.wheel)
+        if key == "scripts" and (rest.startswith(("-", ".")) or not rest.isprintable()):
+            raise WheelBroken(f"its script {rest!r} cannot be a command's name", where=distribution.wheel)
         return (f"{scheme}/{rest}" if scheme else rest), key == "scripts"
 
     def _claim(self, distribution: Distribution, target: str) -> None:

@@ -63,6 +63,7 @@ def package_plan(
             *_licence_lines(new, solution, brought),
             *_command_lines(new, brought),
             *_import_lines(new, brought),
+            *_start_lines(new, brought),
             *carried_lines(environment),
             *_left_out_lines(left_out),
         ),
@@ -147,6 +148,19 @@ def _disk_lines(room: int, locations: Locations) -> tuple[PlanLine, ...]:
     subject = "the disk is likely to be too small for that"
     detail = f"about {shown_size(room)} are needed, free are {shown_size(free)}"
     return (PlanLine(kind=LineKind.WARNING, subject=subject, detail=detail),)
+
+
+def _start_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
+    """Name what runs code whenever the environment's Python starts, whatever it is started for."""
+    return tuple(
+        PlanLine(
+            kind=LineKind.WARNING,
+            subject=f"{one.name} runs code at each start of this Python",
+            detail=", ".join(brought[one.name].runs_at_start),
+        )
+        for one in new
+        if one.name in brought and brought[one.name].runs_at_start
+    )
 
 
 def _left_out_lines(left_out: Mapping[NormalizedName, Sequence[str]]) -> tuple[PlanLine, ...]:

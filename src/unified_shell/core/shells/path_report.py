@@ -11,9 +11,9 @@ from unified_shell.core.machine.places import Place, inside, join
 
 from .dialects.dialect import Dialect, Mode
 from .path_faults import FaultKind, commands_in, find_faults
+from .search_path_rules import rule_of
 from .sessions import open_session
 from .tracing import TracedEntry, trace_path
-from .wiring import Wiring, read_wiring
 
 __all__ = ["EntryReport", "PathReport", "report_path"]
 
@@ -50,15 +50,15 @@ class PathReport:
 
 
 def report_path(dialect: Dialect, mode: Mode, host: Host, locations: Locations, variable: str = "PATH") -> PathReport:
-    """Open a new session, trace it, and report on its PATH; another search path is read and not traced."""
+    """Open a new session, trace it, and report on its PATH, or on another search path, whose entries offer no commands."""
     session = open_session(dialect, mode, host)
     if session.trouble:
         return PathReport(shell=dialect.name, mode=mode, entries=(), lost=False, trouble=session.trouble)
-    if variable != "PATH":
-        entries = _untraced(session.search_path(variable), variable, read_wiring(locations))
-        return PathReport(shell=dialect.name, mode=mode, entries=entries, lost=False, trouble="")
-    trace = trace_path(dialect, mode, host, session.search_path())
-    entries = _entries(trace.entries, host, locations)
+    trace = trace_path(dialect, mode, host, session.search_path(variable), variable)
+    if variable == "PATH":
+        entries = _entries(trace.entries, host, locations)
+    else:
+        entries = _of_another(trace.entries, variable, locations)
     return PathReport(shell=dialect.name, mode=mode, entries=entries, lost=trace.lost, trouble=trace.trouble)
 
 
@@ -98,22 +98,27 @@ def _entries(traced: Sequence[TracedEntry], host: Host, locations: Locations) ->
     return tuple(found)
 
 
-def _untraced(directories: Sequence[str], variable: str, wiring: Wiring) -> tuple[EntryReport, ...]:
-    faults = {one.position: one.kind.value for one in find_faults(directories)}
+def _of_another(traced: Sequence[TracedEntry], variable: str, locations: Locations) -> tuple[EntryReport, ...]:
+    has_default = rule_of(variable).default is not None
+    faults = {
+        one.position: one.kind.value
+        for one in find_faults([one.directory for one in traced])
+        if not (has_default and one.kind is FaultKind.EMPTY)
+    }
     return tuple(
         EntryReport(
             position=position,
-            directory=Place(one),
-            exists=os.path.isdir(one),
+            directory=one.directory,
+            exists=os.path.isdir(one.directory),
             commands=0,
             hides=(),
             hidden=(),
-            source="the wiring" if wiring.find(variable, one) else "a startup file, or inherited",
-            file=Place(""),
-            line=0,
+            source=_source(one, locations),
+            file=one.file,
+            line=one.line,
             fault=faults.get(position, ""),
         )
-        for position, one in enumerate(directories, 1)
+        for position, one in enumerate(traced, 1)
     )
 
 

@@ -16,7 +16,7 @@ __all__ = ["RECIPES", "Recipe", "TraceJob"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TraceJob:
-    """What is to be traced: the startup files that this mode reads, in order, and where to write."""
+    """What is to be traced: the startup files that this mode reads, in order, where to write, and which search path."""
 
     folder: str
     program: Place
@@ -24,6 +24,7 @@ class TraceJob:
     files: tuple[Place, ...]
     home: Place
     variables: Mapping[str, str]
+    variable: str = "PATH"
 
 
 Prepared = tuple[tuple[str, ...], dict[str, str], str]
@@ -51,21 +52,24 @@ def _bash(job: TraceJob) -> Prepared:
         f'exec 7>"$USH_TRACE"; BASH_XTRACEFD=7; PS4=$USH_PREFIX; unset USH_TRACE USH_PREFIX; set -x\n{reads}\n: END'
     )
     login = ("-l",) if job.mode is Mode.LOGIN else ()
-    prefix = "\x01$$\x02${BASH_SUBSHELL}\x02${BASH_SOURCE[0]}\x02${LINENO}\x02${PATH}\x03"
+    # With the stack of functions and files, so that what a function does is told by who called it.
+    stack = "\x02${FUNCNAME[*]}\x02${BASH_LINENO[*]}\x02${BASH_SOURCE[*]@Q}"
+    prefix = f"\x01$$\x02${{BASH_SUBSHELL}}\x02${{BASH_SOURCE[0]}}\x02${{LINENO}}\x02${{{job.variable}-}}{stack}\x03"
     words = ("bash", "--noprofile", "--norc", *login, "-i", "-c", script)
     return words, {"USH_TRACE": out, "USH_PREFIX": prefix}, out
 
 
 def _zsh(job: TraceJob) -> Prepared:
     login = ("-l",) if job.mode is Mode.LOGIN else ()
-    prefix = "\x01$$\x02${ZSH_SUBSHELL}\x02%x\x02%I\x02${PATH}\x03"
+    stack = "\x02${(j: :)zsh_eval_context}\x02${(F)funcfiletrace}\x02"
+    prefix = f"\x01$$\x02${{ZSH_SUBSHELL}}\x02%x\x02%I\x02${{{job.variable}-}}{stack}\x03"
     return ("zsh", "-o", "promptsubst", "-x", *login, "-i", "-c", ":"), {"PS4": prefix}, ""
 
 
 def _ksh(job: TraceJob) -> Prepared:
     # The line drifts inside and after sourced files, so it is not asked for.
     login = ("-l",) if job.mode is Mode.LOGIN else ()
-    prefix = "\x01$$\x02${.sh.subshell}\x02${.sh.file}\x020\x02${PATH}\x03"
+    prefix = f"\x01$$\x02${{.sh.subshell}}\x02${{.sh.file}}\x020\x02${{{job.variable}-}}\x03"
     return ("ksh", "-x", *login, "-i", "-c", ":"), {"PS4": prefix}, ""
 
 
@@ -81,7 +85,7 @@ def _emulated(line: str, process: str) -> Callable[[TraceJob], Prepared]:
                 "alias .=_src\nalias source=_src\nunset ENV; PS4=$USH_PREFIX; unset USH_PREFIX\nset -x\n"
                 f"{reads}\n:\n{{ set +x; }} 2>/dev/null\n"
             )
-        prefix = f"\x01{process}\x020\x02${{_TF}}\x02{line}\x02${{PATH}}\x03"
+        prefix = f"\x01{process}\x020\x02${{_TF}}\x02{line}\x02${{{job.variable}-}}\x03"
         words = (os.path.basename(job.program), "-i", "-c", f"\\. {BASH.quote(script)}")
         return words, {"ENV": "/dev/null", "USH_PREFIX": prefix}, ""
 
@@ -99,8 +103,8 @@ def _fish(job: TraceJob) -> Prepared:
     overlay = join(given["XDG_CONFIG_HOME"], "fish")
     with open(join(overlay, "conf.d", "000-ush-watch.fish"), "w", encoding="ascii") as file:
         file.write(
-            "function __ush_watch --on-variable PATH\n"
-            "    printf '\\x01CHANGE\\x02%s\\x03' (string join : -- $PATH | string collect) >&2\n"
+            f"function __ush_watch --on-variable {job.variable}\n"
+            f"    printf '\\x01CHANGE\\x02%s\\x03' (string join : -- ${job.variable} | string collect) >&2\n"
             "    status stack-trace >&2\nend\n"
         )
     login = ("-l",) if job.mode is Mode.LOGIN else ()
@@ -127,6 +131,12 @@ def _tcsh(job: TraceJob) -> Prepared:
     return ("tcsh", "-f", script), {}, ""
 
 
+def _with_home(record: Record, job: TraceJob) -> Record:
+    """tcsh shows what a line says, with the home as it stands there."""
+    entries = [job.home + one[1:] if one == "~" or one.startswith("~/") else one for one in record.path.split(":")]
+    return replace(record, path=":".join(entries))
+
+
 RECIPES: dict[str, Recipe] = {
     "bash": Recipe(_bash, "prefixed"),
     "zsh": Recipe(_zsh, "prefixed"),
@@ -134,5 +144,5 @@ RECIPES: dict[str, Recipe] = {
     "ksh": Recipe(_ksh, "prefixed", shown_after=True),
     "mksh": Recipe(_emulated("${LINENO}", "$BASHPID"), "prefixed"),
     "sh": Recipe(_emulated("${LINENO:-0}", "$$"), "prefixed", shown_after=True),
-    "tcsh": Recipe(_tcsh, "csh"),
+    "tcsh": Recipe(_tcsh, "csh", restored=_with_home),
 }
