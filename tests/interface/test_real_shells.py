@@ -134,7 +134,9 @@ def test_each_entry_is_traced_to_file_and_line(account: Account, shell: str) -> 
     if call:
         called = by_name["called"]
         assert called["file"] == str(account.home / file)
-        assert called["line"] in {"ksh": (7,), "fish": (4,)}.get(shell, (5,))
+        assert called["line"] == {"bash": 7, "zsh": 7, "ksh": 7, "fish": 6}.get(shell, 5), (
+            "where it is called, if the shell tells"
+        )
     assert by_name["bin"]["source"] == "inherited"
     assert "line 2" in account.ush("path", "list").out
 

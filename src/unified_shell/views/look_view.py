@@ -122,7 +122,10 @@ def _meaning(seen: NameLook, home: str) -> str:
     here = seen.report.state
     if seen.state is State.STALE:
         file = next((one.file for one in seen.sessions if one.file), "")
-        return f"new sessions start {shown(file, home)}; this one began before the change"
+        here_too = (
+            "began before the change" if seen.session_is_stale or seen.answers_elsewhere else "does not find it"
+        )
+        return f"new sessions start {shown(file, home)}; this one {here_too}"
     if seen.state is State.READY and here is not State.READY:
         return "the shell's own command"
     if seen.state is State.READY and seen.answers_elsewhere:

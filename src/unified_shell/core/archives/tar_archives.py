@@ -41,8 +41,10 @@ class _BoundedInfo(tarfile.TarInfo):
     def frombuf(cls, buf: bytes | bytearray, encoding: str, errors: str) -> Self:
         """Return the header in a block."""
         info = super().frombuf(buf, encoding, errors)
-        if info.size > (MOST_EXTENDED_BYTES if info.type in EXTENDED else cls.most_bytes):
-            raise tarfile.ReadError(f"a member of {info.size} bytes")
+        if info.type in EXTENDED and info.size > MOST_EXTENDED_BYTES:
+            raise tarfile.ReadError(f"a header of {info.size} bytes")
+        if info.size > cls.most_bytes:
+            raise tarfile.ReadError(f"a member of {info.size} bytes is far more than its size allows")
         return info
 
 

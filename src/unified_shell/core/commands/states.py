@@ -23,7 +23,7 @@ class State(Enum):
             State.READY: "starts in this session",
             State.SHADOWED: "another one of that name is found first",
             State.HIDDEN: "it is on this machine, but on no search path of this session",
-            State.STALE: "new sessions answer otherwise; this one began before the change",
+            State.STALE: "new sessions answer otherwise than this one",
             State.MISMATCHED: "it was made for another kind of machine",
             State.BROKEN: "it is found, but cannot be started",
             State.ABSENT: "it was found nowhere on this machine",

@@ -17,7 +17,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes import run_program
 
-__all__ = ["asker_of_versions", "version_in"]
+__all__ = ["asker_of_versions", "version_in", "version_of"]
 
 ASK_SECONDS = 3.0
 READ_BYTES = 20_000_000
@@ -40,9 +40,18 @@ def asker_of_versions(host: Host, locations: Locations) -> Callable[[str], tuple
         if asked:
             return "", ""
         asked.append(path)
-        return _said(path, host, locations), ""
+        return version_of(path, host, locations), ""
 
     return ask
+
+
+def version_of(path: str, host: Host, locations: Locations) -> str:
+    """Return the version of a file that answers to a name which was asked about; empty where it tells none."""
+    if language_of(os.path.basename(path)):
+        from unified_shell.core.interpreters.discovery import ask_interpreter
+
+        return ask_interpreter(Place(path), host)[0]
+    return _said(path, host, locations)
 
 
 def version_in(text: str) -> str:

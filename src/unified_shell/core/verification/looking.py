@@ -19,7 +19,7 @@ from unified_shell.core.shells.command_sessions import CommandSession, ask_comma
 from unified_shell.core.shells.dialects import dialect_named
 from unified_shell.core.shells.wiring import read_wiring
 
-from .command_versions import asker_of_versions
+from .command_versions import asker_of_versions, version_of
 from .managed import managed_places
 from .name_states import SessionState, name_states, overall_state
 from .staleness import session_is_stale, stale_programs
@@ -56,7 +56,7 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
     report = look_for_command(
         name, host, managed_places(host, locations), wiring, ask=asker_of_versions(host, locations)
     )
-    sessions = name_states(report, host)
+    report, sessions = _with_versions(report, name_states(report, host), host, locations)
     wired = [links_folder(locations), *(one.directory for one in wiring.entries if one.variable == "PATH")]
     state = overall_state(report, sessions, wired)
     stale = session_is_stale(host, wiring)
@@ -74,6 +74,21 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
     return replace(found, remedy=_remedy_where_absent(report, host, locations) if absent else _remedy(found, host))
 
 
+def _with_versions(
+    report: NameReport, sessions: Sequence[SessionState], host: Host, locations: Locations
+) -> tuple[NameReport, tuple[SessionState, ...]]:
+    """Add the versions of the files that answer in new sessions, and were not asked yet."""
+    known = {one.path: one.version for one in report.candidates if one.version}
+    files = {one.file for one in sessions if one.state is State.READY and one.file and not one.why}
+    told = known | {file: version_of(file, host, locations) for file in files if file not in known}
+    candidates = tuple(replace(one, version=told.get(one.path, "")) for one in report.candidates)
+    said = (f"version {told[one.file]}" if one.file in files and told.get(one.file) else one.why for one in sessions)
+    return (
+        replace(report, candidates=candidates),
+        tuple(replace(one, why=why) for one, why in zip(sessions, said, strict=True)),
+    )
+
+
 def _command_sessions(
     name: str, sessions: Sequence[SessionState], host: Host, locations: Locations
 ) -> tuple[CommandSession, ...]:
@@ -89,7 +104,7 @@ def _remedy(look: NameLook, host: Host) -> str:
     if state is State.READY:
         return ""
     if state is State.STALE:
-        return "open a new session; new ones answer as the wiring wants it"
+        return "open a new session   (new ones find it)"
     if report.state is State.READY and state is State.HIDDEN:
         here = next(one for one in report.candidates if one.state is State.READY)
         return f"ush path add {typed(os.path.dirname(here.path), host.home)}   (new sessions do not find it)"
