@@ -175,14 +175,18 @@ def _print_sessions(screen: Screen, seen: NameLook, home: str) -> None:
     # Where the name is nowhere at all, that no session finds it is no news.
     if any(one.state is not State.ABSENT for one in seen.sessions):
         screen.result("")
+        begin: list[str] = []
         for one in seen.commands:
             found = one.file in {each.file for each in seen.sessions}
             # Where it is as everywhere, there is nothing to say.
             if not found:
-                why = f"reads {one.reads}" + (f"; begin a script with: {one.remedy}" if one.remedy else "")
                 state = "differs" if one.file else "hidden"
-                rows.append((state, f"scripts, cron, ssh ({one.shell})", shown(one.file, home), why))
+                row = (state, f"scripts, cron, ssh ({one.shell})", shown(one.file, home), f"reads {one.reads}")
+                rows.append(row)
+                begin += [f"  to have it in a script of {one.shell}, begin with: {one.remedy}"] if one.remedy else []
         print_table(screen, ("state", "new session", "answers", "why"), rows, indent=2)
+        for line in begin:
+            screen.result(line)
 
 
 def print_matches(screen: Screen, pattern: str, found: Sequence[MatchedName], home: str) -> None:

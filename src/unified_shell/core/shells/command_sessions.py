@@ -20,7 +20,7 @@ __all__ = ["CommandSession", "ask_command_session", "what_commands_read"]
 
 ASK_SECONDS = 10.0
 READS = {
-    "bash": "no startup file but the one that BASH_ENV names (and ~/.bashrc where sshd starts it)",
+    "bash": "no startup file but what BASH_ENV names; started by sshd, ~/.bashrc",
     "zsh": "~/.zshenv only, which the wiring leaves alone",
     "fish": "config.fish, as every fish does: the wiring is read",
     "sh": "no startup file",
