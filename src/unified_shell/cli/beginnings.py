@@ -22,12 +22,10 @@ class CheckedCommand(click.Command):
             value = ctx.params.get(name)
             values = value if isinstance(value, tuple) else (value,)
             if given and name not in MAY_BE_EMPTY and "" in values:
-                told = (
-                    parameter.make_metavar(ctx).strip("[].")
-                    if isinstance(parameter, click.Argument)
-                    else parameter.opts[0]
-                )
-                raise click.UsageError(f"{told} is empty: a variable that was not set?", ctx)
+                is_word = isinstance(parameter, click.Argument)
+                told = parameter.make_metavar(ctx).strip("[].") if is_word else parameter.opts[0]
+                what = "word" if is_word else "value"
+                raise click.UsageError(f"the {what} for {told} is empty: a variable that was not set?", ctx)
         return rest
 
 

@@ -121,7 +121,13 @@ def record_step(choice: Choice, before: Choice | None, locations: Locations) -> 
 
 def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
     """Return the change that has the folder of links in front of PATH in new sessions."""
-    wish = Wish(directory=links_folder(locations), side=Side.FRONT, promised=tuple(names), outermost=True)
+    wish = Wish(
+        directory=links_folder(locations),
+        side=Side.FRONT,
+        promised=tuple(names),
+        outermost=True,
+        tried_by_name=True,
+    )
     change = plan_path_add(wish, chosen_shells(host), host, locations)
     # Which names answer from where is told by the choice itself, file by file.
     told = tuple(

@@ -37,7 +37,8 @@ class Wish:
     """What is wanted: a directory on a variable, at a side, or right before another entry.
 
     `outermost`: an entry that is on that side already moves to its outer end. `promised` are commands that the
-    same change puts there; the directory need not be there yet.
+    same change puts there; the directory need not be there yet. `tried_by_name`: whoever wishes it asks the sessions
+    for each name, so that what stands before the directory is not told a second time.
     """
 
     directory: str
@@ -47,6 +48,7 @@ class Wish:
     when: str = ""
     outermost: bool = False
     promised: tuple[str, ...] = ()
+    tried_by_name: bool = False
 
 
 def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
@@ -79,7 +81,7 @@ def plan_path_add(wish: Wish, shells: Sequence[Dialect], host: Host, locations: 
         variable=wish.variable,
         wanted=(place,),
         when=wish.when,
-        in_front=wish.variable == PATH and wish.side is Side.FRONT,
+        in_front=wish.variable == PATH and wish.side is Side.FRONT and not wish.tried_by_name,
     )
     return plan_wiring(change, shells, host, locations)
 
