@@ -1,7 +1,7 @@
 """The kill harness: every changing command under SIGKILL, before and after each step and file that it writes.
 
 `USH_KILL_EVERY=1 pytest tests/interface/test_kill.py -s` tries every point and prints the figures; without
-it, all points around steps are tried, and of the others every so many-th.
+it, the first and last two points around steps of each command are tried, and of all others every so many-th.
 """
 
 import json
@@ -9,6 +9,7 @@ import os
 import shutil
 import subprocess
 import sys
+import time
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,7 +21,7 @@ from support.account import BASE_PYTHON, Account, visible_state
 from support.hand_made import hand_made
 from support.interpreters import script_tree
 
-EVERY = int(os.environ.get("USH_KILL_EVERY", "23"))
+EVERY = int(os.environ.get("USH_KILL_EVERY", "41"))
 SETTLE = ["index", "drop", "no-such-index", "--yes"]
 
 # Each command is killed in the state that the ones before it left.
@@ -100,11 +101,22 @@ class Harness:
         shutil.copytree(self.account.home, self.copy, symlinks=True)
 
     def restore(self) -> None:
-        shutil.rmtree(self.account.home)
+        # What the killed one had started ends right after it, and may still write for a moment.
+        for _ in range(50):
+            shutil.rmtree(self.account.home, ignore_errors=True)
+            if not self.account.home.exists():
+                break
+            time.sleep(0.05)
         shutil.copytree(self.copy, self.account.home, symlinks=True)
 
     def state(self) -> dict[str, str]:
         return visible_state(self.account.home)
+
+
+def chosen(points: list[str]) -> list[int]:
+    """Return the points to kill at."""
+    steps = [at for at, point in enumerate(points) if point == "unified_shell.step"]
+    return sorted({*steps[:2], *steps[2:-2:3], *steps[-2:], *range(0, len(points), EVERY)})
 
 
 @pytest.fixture
@@ -137,9 +149,7 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
         after = harness.state()
         assert after != before, f"{words} changes something"
         assert "unified_shell.step" in points
-        for at, point in enumerate(points):
-            if point != "unified_shell.step" and at % EVERY:
-                continue
+        for at in chosen(points):
             harness.restore()
             assert harness.run(words, kill_at=at)[0] == -9, (words, at)
             # The recovery may be killed as well: what it does is done once or twice to the same end.

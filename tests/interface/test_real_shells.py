@@ -172,9 +172,15 @@ def test_tidy_puts_off_only_lines_it_is_sure_of(account: Account) -> None:
         "PATH=$HOME/gone2:$HOME/there:$PATH",
         "[ -n x ] && PATH=$HOME/gone3:$PATH",
         'PATH="$PATH:/usr/sbin"',
+        "PATH=$HOME/there:$PATH",
+        "PATH=$HOME/there:$PATH",
+        "PATH=$HOME/once:$PATH",
     ]
     account.write(".bashrc", "\n".join(lines) + "\n")
+    # Where the login files read it, the line for `once` is doubled; in an interactive session it is the only one.
+    account.write(".profile", ". ~/.bashrc\nPATH=$HOME/once:$PATH\n")
     (account.home / "there").mkdir()
+    (account.home / "once").mkdir()
     account.tool("weigh-hive", folder="dead")
     account.ush("path", "add", "dead", "--yes")
     (account.home / "dead/weigh-hive").unlink()
@@ -183,7 +189,7 @@ def test_tidy_puts_off_only_lines_it_is_sure_of(account: Account) -> None:
     account.ush("path", "tidy", "--yes")
     after = account.home.joinpath(".bashrc").read_text().splitlines()
     put_off = [number for number, line in enumerate(after) if line.startswith("#(ush off) ")]
-    assert put_off == [0, 5], after
+    assert put_off == [0, 5, 6], after
     assert account.ush("path", "list", "--session", "--json").json()["wiring"] == []
     account.ush("undo", "--yes")
     assert visible_state(account.home) == before

@@ -23,15 +23,20 @@ from .wiring import read_wiring, wiring_file
 
 __all__ = ["plan_tidy"]
 
+FAULTS = (FaultKind.MISSING.value, FaultKind.DUPLICATE.value, FaultKind.LITERAL_TILDE.value)
+
 
 def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to take dead and doubled entries off PATH; opens and traces new sessions to see who put them there."""
     dead: dict[str, tuple[EntryReport, Dialect]] = {}
+    needed: set[tuple[str, int]] = set()
     for dialect in dialects:
         for mode in Mode:
             for one in report_path(dialect, mode, host, locations).entries:
-                if one.fault in (FaultKind.MISSING.value, FaultKind.DUPLICATE.value, FaultKind.LITERAL_TILDE.value):
+                if one.fault in FAULTS:
                     dead.setdefault(f"{one.directory}\0{one.file}\0{one.line}", (one, dialect))
+                else:
+                    needed.add((one.file, one.line))
     before = read_wiring(locations)
     after, lines, edits, left = before, [], list[OwnLine](), list[EntryReport]()
     for wired in before.entries:
@@ -39,7 +44,8 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
             after = after.without_entry("PATH", wired.directory)
             lines.append(_removal(wired.directory, "it is not there", "the wiring", host))
     for one, dialect in dead.values():
-        edit = _tidied(one, dialect, host)
+        # What is doubled in one kind of session may be the only one in another.
+        edit = None if (one.file, one.line) in needed else own_line(one, dialect, host)
         if edit is not None and all((edit.file, edit.number) != (each.file, each.number) for each in edits):
             edits.append(edit)
         elif one.source == "startup file" and edit is None:
@@ -80,15 +86,6 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
         return proofs[-1].findings("PATH", [], unwanted=[one for one in gone if one in sure])
 
     return Change(plan=plan, prepare=prepare, verify=verify)
-
-
-def _tidied(one: EntryReport, dialect: Dialect, host: Host) -> OwnLine | None:
-    """Return the line that can be commented out. One that puts a doubled entry in front decides the order: without it
-    another command would answer.
-    """
-    line = own_line(one, dialect, host)
-    decides = line is not None and one.fault == FaultKind.DUPLICATE.value and line.in_front
-    return None if decides else line
 
 
 def _removal(directory: str, why: str, source: str, host: Host) -> PlanLine:
