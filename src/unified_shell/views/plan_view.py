@@ -69,4 +69,6 @@ def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
         rows.append(("holds" if one.holds else "FAULT", one.subject, one.question, one.answer, seconds))
         if one.remedy:
             rows.append(("", "", "", f"type: {one.remedy}", ""))
-    print_table(screen, ("", "what", "checked", "found", "took"), rows)
+    header = ("", "what", "checked", "found", "took")
+    took = any(row[-1] for row in rows)
+    print_table(screen, header if took else header[:-1], rows if took else [row[:-1] for row in rows])

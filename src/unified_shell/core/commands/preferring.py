@@ -40,7 +40,7 @@ MOST_LINES = 12
 
 def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
     """Plan to let a candidate answer to its names in new sessions."""
-    words = f"command prefer {choice.name} {shown(choice.candidate, host.home)}"
+    words = f"command prefer {typed(choice.name)} {typed(choice.candidate, host.home)}"
     known = {one.name: one for one in read_choices(locations)}
     before = known.get(choice.name)
     choice, yielding = _settled(choice, known)

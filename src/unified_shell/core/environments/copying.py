@@ -293,8 +293,9 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, host: Host, locati
         lines.append(
             PlanLine(kind=LineKind.NOTE, subject="the interpreter itself stays where it is; the copy needs it there")
         )
+    origin = typed(source.ours.name) if source.ours is not None else typed(source.prefix, host.home)
     return Plan(
-        words=f"environment copy {source.title} {name}",
+        words=f"environment copy {origin} {typed(name)}",
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),
         disk_bytes=20_000,

@@ -51,7 +51,7 @@ def plan_get_command(
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
-    words = f"command get {name} --from {request}"
+    words = f"command get {typed(name)} --from {typed(str(request))}"
     got = plan_get(Wish(requests=(request,)), empty, client, host, locations)
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(

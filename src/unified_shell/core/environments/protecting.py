@@ -63,7 +63,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     )
     count = len(contents.distributions)
     plan = Plan(
-        words=f"environment adopt {folder}",
+        words=f"environment adopt {typed(place, host.home)}",
         aim=f"Adopt {shown(place, host.home)} as the environment {name}",
         lines=(
             PlanLine(

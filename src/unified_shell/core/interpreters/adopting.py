@@ -40,7 +40,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
         )
     known = {one.name: one for one in read_adopted(locations)}
     same = next((one for one in known.values() if one.executable == facts.executable), None)
-    words = f"interpreter adopt {shown(facts.executable, host.home)}"
+    words = f"interpreter adopt {typed(facts.executable, host.home)}"
     if same is not None and name in ("", same.name):
         said = f"{shown(same.executable, host.home)} is registered already, as {same.name}"
         return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
