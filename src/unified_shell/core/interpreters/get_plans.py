@@ -268,12 +268,17 @@ def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) 
     return plan_path_add(wish, chosen_shells(getting.host), getting.host, locations)
 
 
+def _is_python(origin: Origin) -> bool:
+    """Say whether it is a Python, by what is said of it, or by the commands that its archive brings."""
+    told = origin.source_language or (origin.description.language if origin.description else "")
+    return told.lower() == "python" if told else any(one.startswith("python") for one in origin.commands)
+
+
 def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: bool) -> tuple[str, ...]:
     folder = join(target, "bin")
     lines = [f"Where it is:  {shown(folder, host.home)}"]
     if not wired:
         lines.append(f"Put its commands on PATH: ush path add {places.typed(folder, host.home)}")
-    language = origin.source_language or (origin.description.language if origin.description else "python")
-    if language.lower() == "python":
+    if _is_python(origin):
         lines.append(f"Make an environment on it: ush environment new NAME --interpreter {places.typed(name)}")
     return tuple(lines)
