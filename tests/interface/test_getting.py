@@ -25,6 +25,7 @@ def test_a_ready_archive_is_freed_wired_used_and_dropped(account: Account, tmp_p
     before = visible_state(account.home)
     got = account.ush("interpreter", "get", archive, "--front", "--yes")
     assert "lua" in got.out
+    assert "environment new" not in got.out, "it is no Python"
     prefix = account.data / "interpreters/lua-5.4.9"
     assert account.session("lua prefix").out == f"{prefix}\n"
     found = account.ush("interpreter", "list", "--json").json()
