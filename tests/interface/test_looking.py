@@ -69,6 +69,8 @@ def test_one_judge_for_looking_and_listing(account: Account) -> None:
 def test_an_interpreter_off_the_usual_places_is_known_of(account: Account) -> None:
     version = f"{os.path.basename(BASE_PYTHON).removeprefix('python')}"
     account.write(f"deep/er/python{version}", f'#!/bin/sh\nexec {BASE_PYTHON} "$@"\n', 0o755)
+    listed = account.ush("interpreter", "list", "--json", more={"PATH": "/bin"}).out
+    assert f"deep/er/python{version}" in listed
     got = account.ush("interpreter", "get", "python", version, "--plan", more={"PATH": "/bin"})
     assert "is ready" in got.out
 
