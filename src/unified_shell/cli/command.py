@@ -64,7 +64,7 @@ def prefer(bench: Workbench, name: str, candidate: str, *, only: bool, how: How)
 def get(bench: Workbench, name: str, source: str, wanted: str, *, how: How) -> None:
     """Get the command NAME from a Python distribution, into an environment of its own."""
     from unified_shell.core.environments.got_commands import plan_get_command
-    from unified_shell.core.environments.packages import parse_request
+    from unified_shell.core.environments.requests import parse_request
     from unified_shell.core.interpreters.adopting import choose_interpreter
 
     request = parse_request(source or name)

@@ -74,7 +74,7 @@ def new(
     from unified_shell.core.environments.changing import plan_new
     from unified_shell.core.environments.choosing import choose_for
     from unified_shell.core.environments.new_filled import plan_new_filled
-    from unified_shell.core.environments.packages import parse_request
+    from unified_shell.core.environments.requests import parse_request
     from unified_shell.core.errors import WordsOff
     from unified_shell.core.interpreters.adopting import choose_interpreter
 
@@ -212,7 +212,7 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
 def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, how: How) -> None:
     """Copy SOURCE into the new environment NEW: an environment, or a folder of one or of an application's interpreter."""
     from unified_shell.core.environments.copying import find_source, plan_copy
-    from unified_shell.core.environments.packages import refetching
+    from unified_shell.core.environments.refetching import refetching
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.verification.copy_checks import with_copy_checks
 
@@ -272,8 +272,8 @@ def unprotect(bench: Workbench, name: str, *, how: How) -> None:
     """Let the environment NAME be changed; an adopted one is made anew by ush, and its folder a link to that."""
     from unified_shell.core.environments.copying import find_source
     from unified_shell.core.environments.known import find_environment
-    from unified_shell.core.environments.packages import refetching
     from unified_shell.core.environments.protecting import plan_protect
+    from unified_shell.core.environments.refetching import refetching
     from unified_shell.core.environments.taking_charge import plan_take_charge
     from unified_shell.core.verification.copy_checks import with_copy_checks
 

@@ -30,7 +30,8 @@ class WishWords:
 
     def wish(self, requirements: Sequence[str], directory: str) -> "Wish":
         """Return the wish, with the requirements that were typed; raises WordsOff where nothing is asked for."""
-        from unified_shell.core.environments.packages import Wish, parse_request
+        from unified_shell.core.environments.packages import Wish
+        from unified_shell.core.environments.requests import parse_request
         from unified_shell.core.environments.requirement_files import read_requirements
         from unified_shell.core.errors import WordsOff
 

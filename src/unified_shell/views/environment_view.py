@@ -35,7 +35,7 @@ def print_environments(screen: Screen, environments: Sequence[Environment], home
             one.name,
             one.title,
             str(len(one.contents.distributions)),
-            ", ".join(each.requested for each in one.contents.requested) or "nothing yet",
+            ", ".join(text for each in one.contents.requested for text in each.requested) or "nothing yet",
             shown(one.prefix, home) + (EVERYONES if one.everyones else ""),
         )
         for one in environments
@@ -120,7 +120,7 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
                 one.version,
                 ", ".join(there.imports[:4]) if there else "is not there any more",
                 ", ".join(there.command_names) if there else "",
-                f"you asked for {one.requested}" if one.requested else "came along",
+                f"you asked for {', '.join(one.requested)}" if one.requested else "came along",
                 one.index,
             )
         )

@@ -38,7 +38,7 @@ def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
     print_rows(screen, rows)
     print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject) for line in bare])
     for line in plan.lines if in_full else ():
-        if line.in_full and ", ".join(line.in_full) not in (line.detail or line.subject):
+        if line.in_full and ", ".join(line.in_full) not in f"{line.subject} {line.detail}":
             heading(screen, f"{line.subject[:1].upper()}{line.subject[1:]}, in full:")
             print_rows(screen, [("", one) for one in line.in_full])
     for line in edits:

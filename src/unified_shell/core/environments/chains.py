@@ -6,12 +6,14 @@ from dataclasses import dataclass
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.interpreters.facts import InterpreterFacts
 
 from .installed import installed_metadata
 from .known import Environment
+from .requests import standing_requests
 
 __all__ = ["Chain", "chains_to"]
 
@@ -36,8 +38,8 @@ def chains_to(name: str, environment: Environment, facts: InterpreterFacts) -> t
     found: list[Chain] = []
     # Breadth first, so that the shortest come first; a project is never twice on one chain.
     todo: list[tuple[Requirement, str, tuple[str, ...], frozenset[NormalizedName]]] = []
-    for one in environment.contents.requested:
-        todo.append((Requirement(one.requested), one.requested, (), frozenset()))
+    for one in standing_requests(environment.contents, facts.markers()):
+        todo.append((one, str(one), (), frozenset()))
     while todo and len(found) < MOST_CHAINS:
         requirement, asked, steps, above = todo.pop(0)
         project = canonicalize_name(requirement.name)
@@ -57,11 +59,5 @@ def _needed(
     metadata: Mapping[NormalizedName, Metadata],
     facts: InterpreterFacts,
 ) -> list[Requirement]:
-    markers = facts.markers()
-    found = []
-    for text in metadata[project].requires if project in metadata else ():
-        one = Requirement(text)
-        extras = ("", *requirement.extras)
-        if one.marker is None or any(one.marker.evaluate({**markers, "extra": extra}) for extra in extras):
-            found.append(one)
-    return found
+    every = map(Requirement, metadata[project].requires if project in metadata else ())
+    return [one for one in every if applies(one, facts.markers(), requirement.extras)]

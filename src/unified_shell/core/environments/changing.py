@@ -2,41 +2,35 @@
 
 import os
 import uuid
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import FlipLink, RetireTree, Step
-from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.errors import InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
 from unified_shell.core.interpreters.kept import read_kept
-from unified_shell.core.machine.clock import now_seconds, steady_seconds
-from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, inside, join, shown, typed
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.everyone import check_for_everyone
-from unified_shell.core.store.contents import Store
 
 from .adopted import is_protected
-from .contents import Contents, Distribution
+from .contents import Contents
 from .editions import carry_over, check_base, edition_steps, make_edition, unrecorded_files
-from .expected_time import note_time
-from .filling import FetchWheel, Ready, fill_store
+from .filling import Ready
 from .installer_names import installer_commands
 from .known import Environment, check_changeable, environment_names
 from .layout import edition_number, edition_place, link_place, link_target
-from .source_builds import built_name
 
 __all__ = [
     "base_of",
     "check_base_for",
     "check_name",
+    "edition_made",
     "new_contents",
-    "next_edition",
     "plan_drop",
     "plan_drop_unreadable",
     "plan_new",
@@ -85,7 +79,7 @@ def plan_new(
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
-        return _steps(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
+        return edition_made(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
 
     return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
 
@@ -177,61 +171,6 @@ def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) 
     return Change(plan=plan, prepare=lambda staging: _drop_steps(name, staging, locations))
 
 
-def next_edition(
-    environment: Environment,
-    distributions: Sequence[Distribution],
-    facts: InterpreterFacts,
-    fetch: FetchWheel,
-    *,
-    contents: Contents | None = None,
-    host: Host,
-    locations: Locations,
-    progress: Callable[[str], None] = lambda _phase: None,
-) -> Callable[[Place], tuple[Step, ...]]:
-    """Return what prepares the next edition of an environment, with these distributions and else as `contents` say.
-
-    Wheels that the store does not hold are fetched or built, checked against their hash and RECORD, unpacked and
-    compiled; all in staging or the store, nothing of it visible.
-    """
-    check_changeable(environment)
-    told = environment.contents if contents is None else contents
-    store = Store(locations.data)
-
-    def prepare(staging: Place) -> tuple[Step, ...]:
-        paths: dict[str, str] = {}
-        wanted = [_built(one, fetch, paths) if is_source_name(one.wheel) else one for one in distributions]
-        contents = replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)))
-        sizes: list[int] = []
-
-        def fetched(one: Distribution) -> str:
-            path = paths.get(one.sha256) or fetch(one)
-            sizes.append(os.path.getsize(path))
-            return path
-
-        began = steady_seconds()
-        ready = fill_store(contents.distributions, fetched, store, staging, facts, host=host, progress=progress)
-        note_time(locations.cache, sum(sizes), steady_seconds() - began)
-        return _steps(
-            staging, environment.prefix, contents, facts, ready, host=host, locations=locations, replaced=environment
-        )
-
-    return prepare
-
-
-def _built(source: Distribution, fetch: FetchWheel, paths: dict[str, str]) -> Distribution:
-    """Return what was built from a source, its path noted: from then on it is the wheel that counts."""
-    wheel = fetch(source)
-    found = replace(
-        source,
-        wheel=built_name(wheel),
-        sha256=digest_of_file(wheel),
-        source=source.wheel,
-        source_sha256=source.sha256,
-    )
-    paths[found.sha256] = wheel
-    return found
-
-
 def base_of(environment: Environment, host: Host) -> InterpreterFacts:
     """Return the facts of an environment's interpreter; raises InterpreterUnusable where it is gone or changed, and
     Refused for one of another language, into which nothing is got.
@@ -298,7 +237,7 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
     )
 
 
-def _steps(
+def edition_made(
     staging: Place,
     prefix: Place,
     contents: Contents,
@@ -309,6 +248,9 @@ def _steps(
     locations: Locations,
     replaced: Environment | None,
 ) -> tuple[Step, ...]:
+    """Make the tree of an environment in staging, with what nobody's record names of the one that it replaces, and
+    return the steps that put it in use.
+    """
     tree = join(staging, "tree")
     make_edition(tree, prefix, contents, facts, ready, host=host)
     if replaced is not None and replaced.edition:

@@ -32,7 +32,7 @@ NOWHERE = Place("")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Distribution:
-    """One distribution. `requested` is the requirement as the person wrote it, empty for what came along.
+    """One distribution. `requested` are the requirements of its project as the person wrote them, none for a dependency.
 
     `address` is where it came from, for one that was asked for from an address and not from an index; `source` and
     `source_sha256` the file name and hash of the source distribution that its wheel was built from here. Until it is
@@ -44,7 +44,7 @@ class Distribution:
     sha256: Sha256
     wheel: FileName
     index: str
-    requested: str = ""
+    requested: tuple[str, ...] = ()
     address: str = ""
     source: str = ""
     source_sha256: Sha256 = NO_SHA256
@@ -95,7 +95,7 @@ def contents_text(contents: Contents) -> str:
             "sha256": one.sha256,
             "wheel": one.wheel,
             "index": one.index,
-            "requested": one.requested,
+            "requested": list(one.requested),
             **({"address": one.address} if one.address else {}),
             **({"source": one.source, "source-sha256": one.source_sha256} if one.source else {}),
         }
@@ -174,7 +174,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
                 sha256=_sha256(str(row["sha256"])),
                 wheel=_file_name(str(row["wheel"])),
                 index=str(row["index"]),
-                requested=str(row["requested"]),
+                requested=_requested(row["requested"]),
                 address=str(row.get("address", "")),
                 source=str(row.get("source", "")),
                 source_sha256=_sha256(str(row.get("source-sha256", ""))),
@@ -186,6 +186,11 @@ def _contents(read: Mapping[str, object]) -> Contents:
 
 def _texts(value: object) -> tuple[str, ...]:
     return tuple(map(str, value)) if isinstance(value, list) else ()
+
+
+def _requested(value: object) -> tuple[str, ...]:
+    # An earlier version wrote one text, empty for a dependency.
+    return _texts(value) if isinstance(value, list) else tuple(filter(None, (str(value),)))
 
 
 def _sha256(text: str) -> Sha256:

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 
-from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
@@ -12,11 +11,12 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import typed
 
-from .changing import base_of, next_edition
+from .changing import base_of
 from .installed import reachable
 from .known import Environment, check_changeable
 from .package_plans import carried_lines
-from .packages import refetching
+from .renewal import Renewer
+from .requests import standing_requests
 
 __all__ = ["plan_drop_packages"]
 
@@ -37,7 +37,7 @@ def plan_drop_packages(
         if contents.find(name) is None:
             known = [one.name for one in contents.distributions]
             raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
-    roots = {one.name: Requirement(one.requested) for one in contents.requested if one.name not in dropped}
+    roots = standing_requests(contents, facts.markers(), without=dropped)
     kept = reachable(roots, environment, facts)
     needed = sorted(dropped & set(kept))
     if needed:
@@ -47,6 +47,7 @@ def plan_drop_packages(
         )
     distributions = [one for one in contents.distributions if one.name in kept]
     gone = [one for one in contents.distributions if one.name not in kept]
+    renewal = Renewer(client=client, host=host, locations=locations).renewal(environment, distributions, facts)
     plan = Plan(
         words=f"package drop {' '.join(names)} -e {typed(environment.name)}",
         aim=f"Drop {', '.join(names)} from the environment {environment.name}",
@@ -60,11 +61,8 @@ def plan_drop_packages(
                 for one in gone
             ),
             *carried_lines(environment),
+            *renewal.lines,
         ),
         relies_on=(f"environment {environment.name}",),
     )
-
-    fetch = refetching(client, locations)
-    return Change(
-        plan=plan, prepare=next_edition(environment, distributions, facts, fetch, host=host, locations=locations)
-    )
+    return Change(plan=plan, prepare=renewal.prepare)

@@ -58,7 +58,7 @@ def _distribution(site: str, folder: FileName, known: Metadata, needed: set[Norm
         sha256=NO_SHA256,
         wheel=folder,
         index=f"put there by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
-        requested=known.name if asked else "",
+        requested=(known.name,) if asked else (),
         address=address_told(direct[0]) if direct else "",
     )
 

@@ -1,11 +1,12 @@
 """What is in an environment's folder, as its distributions say it themselves, and what needs what."""
 
 import os
-from collections.abc import Mapping
+from collections.abc import Sequence
 
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.durable import read_file
@@ -29,13 +30,13 @@ def installed_metadata(environment: Environment) -> dict[NormalizedName, Metadat
 
 
 def reachable(
-    roots: Mapping[NormalizedName, Requirement], environment: Environment, facts: InterpreterFacts
+    roots: Sequence[Requirement], environment: Environment, facts: InterpreterFacts
 ) -> dict[NormalizedName, list[str]]:
     """Return what the roots need of what is installed, each with who needs it."""
     metadata = installed_metadata(environment)
     markers = facts.markers()
     kept: dict[NormalizedName, list[str]] = {}
-    todo = [(requirement, "you") for requirement in roots.values()]
+    todo = [(requirement, "you") for requirement in roots]
     done: set[tuple[str, frozenset[str]]] = set()
     while todo:
         requirement, by = todo.pop()
@@ -47,7 +48,6 @@ def reachable(
         done.add((name, extras))
         for text in metadata[name].requires:
             needed = Requirement(text)
-            marker = needed.marker
-            if marker is None or any(marker.evaluate({**markers, "extra": extra}) for extra in ("", *extras)):
+            if applies(needed, markers, extras):
                 todo.append((needed, f"{name} {metadata[name].version}"))
     return kept

@@ -20,6 +20,7 @@ __all__ = [
     "check_changeable",
     "choose_environment",
     "environment_names",
+    "every_environment",
     "find_environment",
     "hidden_environment",
     "list_environments",
@@ -95,6 +96,18 @@ def why_unreadable(name: str, locations: Locations) -> str:
     except OSError as error:
         return told(error)
     return ""
+
+
+def every_environment(locations: Locations) -> tuple[Environment, ...]:
+    """Return the environments of one scope that are whole, those of commands' own too."""
+    top = join(locations.data, "environments")
+    hidden = [name for name in (os.listdir(top) if os.path.isdir(top) else ()) if name.startswith(".")]
+    found = list(list_environments(locations))
+    for name in sorted(hidden):
+        with contextlib.suppress(UshError, OSError):
+            if (one := _read(name, locations)) is not None:
+                found.append(one)
+    return tuple(found)
 
 
 def all_environments(host: Host, locations: Locations) -> tuple[Environment, ...]:

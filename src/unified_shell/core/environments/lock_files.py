@@ -10,7 +10,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 from packaging.version import Version
 
@@ -34,6 +33,7 @@ from .changing import base_of
 from .contents import Contents
 from .known import Environment, check_changeable
 from .packages import target_of
+from .requests import Requests
 from .settled import Settled
 from .source_builds import SourceBuilder
 
@@ -82,7 +82,7 @@ def plan_lock(
     name = environment.name
     return settled.change(
         solution,
-        {one: Requirement(f"{one}=={chosen[one].version}") for one in roots},
+        Requests(meant=(), said={one: (f"{one}=={chosen[one].version}",) for one in roots}),
         _locked(environment, path, wish),
         words=f"package get --lock {wish.path} -e {typed(name)}",
         aim=f"Have in the environment {name} what {wish.path} holds",

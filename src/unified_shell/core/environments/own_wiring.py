@@ -14,9 +14,9 @@ from unified_shell.core.shells.search_paths import Wish, checked_directory, wish
 from unified_shell.core.shells.variables import check_variable, one_line, with_variable, without_variable
 from unified_shell.core.shells.wiring import Wiring
 
-from .changing import base_of, next_edition, proof_of_start
+from .changing import base_of, proof_of_start
 from .known import Environment
-from .packages import refetching
+from .renewal import Renewer
 
 __all__ = ["OwnWiring"]
 
@@ -86,24 +86,21 @@ class OwnWiring:
             plan = Plan(words=words, aim=aim, nothing_to_do=f"it is so already in the environment {name}")
             return Change(plan=plan, prepare=lambda _staging: ())
         facts = base_of(environment, self.host)
-        prepare = next_edition(
+        renewal = Renewer(client=self.client, host=self.host, locations=self.locations).renewal(
             environment,
             environment.contents.distributions,
             facts,
-            refetching(self.client, self.locations),
             contents=replace(environment.contents, wiring=after),
-            host=self.host,
-            locations=self.locations,
         )
         plan = Plan(
             words=f"{words} -e {typed(name)}",
             aim=aim,
-            lines=(line,),
+            lines=(line, *renewal.lines),
             relies_on=(f"environment {name}",),
             afterwards=(
                 f"It holds from the next time that {name} is entered, and in ush environment run {typed(name)}.",
             ),
         )
         return Change(
-            plan=plan, prepare=prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)
+            plan=plan, prepare=renewal.prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)
         )

@@ -54,6 +54,7 @@ def package_plan(
         aim=aim,
         lines=(
             *_lines(environment, distributions, solution),
+            *_doubt_lines(new, solution),
             *_build_lines(distributions),
             *(
                 (*_download_lines(stock, room, locations), *_cached_lines(stock, brought))
@@ -95,6 +96,22 @@ def _lines(
     kept = len(distributions) - sum(1 for line in lines if line.kind is not LineKind.REMOVE)
     if kept:
         lines.append(PlanLine(kind=LineKind.KEEP, subject=f"{kept} that are there stay as they are"))
+    return tuple(lines)
+
+
+def _doubt_lines(new: Sequence[Distribution], solution: Solution) -> tuple[PlanLine, ...]:
+    """Say what was asked for and may not be what is meant: extras that there are not, versions that were withdrawn."""
+    lines = []
+    for name, (unknown, has) in solution.unknown_extras.items():
+        there = f"; it has {', '.join(has)}" if has else "; it has no extras"
+        subject = f"{name} {solution.chosen[name].version} has no extra {unknown}{there}"
+        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    for one in new:
+        why = solution.chosen[one.name].file.yanked
+        if why:
+            reason = "" if why == "yes" else f": {why}"
+            subject = f"{one.name} {one.version} was withdrawn by whoever published it{reason}"
+            lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     return tuple(lines)
 
 

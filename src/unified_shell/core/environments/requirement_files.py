@@ -14,7 +14,7 @@ from packaging.utils import canonicalize_name
 
 from unified_shell.core.errors import CouldNot, UnknownName, WordsOff, told
 
-from .packages import parse_request
+from .requests import parse_request
 
 __all__ = ["read_requirements"]
 

@@ -3,22 +3,23 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 
-from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.resolution.questions import Solution
 from unified_shell.core.resolution.reading_metadata import fetch_file
 
-from .changing import next_edition
 from .contents import Contents, Distribution
 from .filling import FetchWheel
 from .forthcoming import look_ahead
 from .known import Environment
 from .package_plans import package_plan
+from .recorded_files import altered_files
+from .renewal import Renewer
+from .requests import Requests
 from .source_builds import SourceBuilder
 
 __all__ = ["Settled"]
@@ -37,28 +38,26 @@ class Settled:
     def change(
         self,
         solution: Solution,
-        wanted: Mapping[NormalizedName, Requirement],
+        requests: Requests,
         contents: Contents,
         *,
         words: str,
         aim: str,
         nothing: str,
     ) -> Change:
-        """Return the change to a solution, `wanted` being what was asked for; `contents` say what else is to hold."""
+        """Return the change to a solution of what is asked for; `contents` say what else is to hold."""
         environment, facts = self.environment, self.facts
-        distributions = _distributions(solution, wanted, environment)
-        if contents == environment.contents and set(distributions) == set(contents.distributions):
+        distributions = _distributions(solution, requests.said, environment)
+        same = contents == environment.contents and set(distributions) == set(contents.distributions)
+        if same and not altered_files(environment):
+            nothing = _for_others(requests) or nothing
             plan = Plan(words=words, aim=nothing, nothing_to_do=nothing)
             return Change(plan=plan, prepare=lambda _staging: ())
-        prepare = next_edition(
-            environment,
-            distributions,
-            facts,
-            self._fetching(solution),
-            contents=contents,
-            host=self.builder.host,
-            locations=self.locations,
-            progress=self.builder.progress,
+        renewer = Renewer(
+            client=self.client, host=self.builder.host, locations=self.locations, progress=self.builder.progress
+        )
+        renewal = renewer.renewal(
+            environment, distributions, facts, fetch=self._fetching(solution), contents=contents
         )
         known = set(environment.contents.distributions)
         files = {name: one.file for name, one in solution.chosen.items()}
@@ -68,7 +67,10 @@ class Settled:
         plan = package_plan(
             environment, distributions, solution, brought, self.locations, words=words, aim=aim, left_out=left_out
         )
-        return Change(plan=plan, prepare=prepare)
+        others = _for_others(requests)
+        told = (PlanLine(kind=LineKind.NOTE, subject=others),) if others else ()
+        plan = replace(plan, lines=(*plan.lines, *renewal.lines, *told))
+        return Change(plan=plan, prepare=renewal.prepare)
 
     def _fetching(self, solution: Solution) -> FetchWheel:
         by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}
@@ -80,12 +82,18 @@ class Settled:
         return fetch
 
 
+def _for_others(requests: Requests) -> str:
+    """Say which of this call's requirements are not meant for the environment's interpreter."""
+    texts = ", ".join(map(str, requests.elsewhere))
+    return f"not meant for this interpreter, by its marker: {texts}" if texts else ""
+
+
 def _distributions(
-    solution: Solution, wanted: Mapping[NormalizedName, Requirement], environment: Environment
+    solution: Solution, said: Mapping[NormalizedName, tuple[str, ...]], environment: Environment
 ) -> tuple[Distribution, ...]:
     found = []
     for name, one in sorted(solution.chosen.items()):
-        requested = str(wanted[name]) if name in wanted else ""
+        requested = said.get(name, ())
         before = environment.contents.find(name)
         if one.present and before is not None:
             found.append(replace(before, requested=requested))

@@ -14,7 +14,7 @@ from unified_shell.core.store.contents import Content, Store, damaged_files
 from .contents import read_contents
 from .known import list_environments
 
-__all__ = ["StoreEntry", "read_store", "sweep_store"]
+__all__ = ["StoreEntry", "read_store", "sweep_store", "unlike_stored"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +55,7 @@ def read_store(locations: Locations, *, thorough: bool = False) -> tuple[StoreEn
                 size_bytes=_size(join(store.top, sha256)),
                 used_by=tuple(users.get(sha256, ())),
                 kept=sha256 in kept,
-                damaged=_damage(content, thorough=thorough),
+                damaged=unlike_stored(content, thorough=thorough),
             )
         )
     return tuple(sorted(entries, key=lambda one: (-one.size_bytes, one.title)))
@@ -111,7 +111,8 @@ def _size(top: str) -> int:
     return found
 
 
-def _damage(content: Content | None, *, thorough: bool) -> tuple[str, ...]:
+def unlike_stored(content: Content | None, *, thorough: bool) -> tuple[str, ...]:
+    """Return the files of a content that are not as they were stored, by size and time, or in full."""
     if content is None:
         return ()
     damaged = damaged_files(content.folder, content.files)

@@ -7,6 +7,7 @@ from dataclasses import replace
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.errors import BuildFailed, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import Found, IndexClient
@@ -93,9 +94,7 @@ class _Answers:
                 self._requirements[key] = self._read_requirements(likely)
 
     def _may_apply(self, requirement: Requirement) -> bool:
-        if requirement.url:
-            return False
-        return requirement.marker is None or requirement.marker.evaluate({**self._target.markers, "extra": ""})
+        return not requirement.url and applies(requirement, self._target.markers)
 
     def _listing(self, question: AskVersions) -> Listing:
         project = question.project

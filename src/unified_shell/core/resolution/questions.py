@@ -84,8 +84,13 @@ class Demand:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Solution:
-    """The chosen candidates by project, and for each project who asked for it, as texts, and its licence, as told."""
+    """The chosen candidates by project, and for each project who asked for it, as texts, and its licence, as told.
+
+    `unknown_extras` are extras that were asked for, by project, where the chosen version has none of that name, each
+    with those that it has.
+    """
 
     chosen: dict[NormalizedName, Candidate]
     asked_by: dict[NormalizedName, tuple[str, ...]]
     licences: Mapping[NormalizedName, str] = field(default_factory=dict)
+    unknown_extras: Mapping[NormalizedName, tuple[str, tuple[str, ...]]] = field(default_factory=dict)

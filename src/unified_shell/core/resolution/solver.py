@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.markers import applies
 from unified_shell.core.errors import NoSolution
 
 from .explaining import no_solution
@@ -47,10 +48,9 @@ def solve(requests: Sequence[Requirement], markers: Mapping[str, str], rules: Ru
     the standard on dependency specifiers. Raises NoSolution, with who asked for what.
     """
     rules = rules or Rules()
-    values = {**markers, "extra": ""}
 
     def holding(every: Sequence[Requirement]) -> list[Requirement]:
-        return [one for one in every if one.marker is None or one.marker.evaluate(dict(values))]
+        return [one for one in every if applies(one, markers)]
 
     overrides = {canonicalize_name(one.name): one for one in holding(rules.overrides)}
     wanted = [_replaced(one, overrides) for one in holding(requests)]
@@ -58,7 +58,7 @@ def solve(requests: Sequence[Requirement], markers: Mapping[str, str], rules: Ru
     policy = _Policy(addresses=_addresses([*wanted, *bounds, *overrides.values()]))
     while True:
         try:
-            search = _Search(wanted, values, policy, bounds=bounds, overrides=overrides, lowest=rules.lowest)
+            search = _Search(wanted, markers, policy, bounds=bounds, overrides=overrides, lowest=rules.lowest)
             return (yield from search.run())
         except _AdmitMore:
             continue
@@ -206,11 +206,8 @@ class _Search:
         return ""
 
     def _applies(self, requirement: Requirement, extra: str) -> bool:
-        marker = requirement.marker
-        if marker is None:
-            return not extra
-        alone = marker.evaluate({**self._markers, "extra": ""})
-        return alone if not extra else not alone and marker.evaluate({**self._markers, "extra": extra})
+        alone = applies(requirement, self._markers)
+        return alone if not extra else not alone and applies(requirement, self._markers, (extra,))
 
     def _require(self, parent: Mapping[Node, int], requirement: Requirement, fact: Fact) -> _Step:
         """Take in that whoever is in `parent`'s states requires this."""
@@ -338,7 +335,18 @@ class _Search:
                 for (project, extra), bit in self._partial.decided.items()
                 if not extra
             },
+            unknown_extras=self._unknown_extras(),
         )
+
+    def _unknown_extras(self) -> dict[NormalizedName, tuple[str, tuple[str, ...]]]:
+        """Return the extras that the person asked for and the chosen versions do not have."""
+        found: dict[NormalizedName, tuple[str, tuple[str, ...]]] = {}
+        for one in self._requests:
+            project = canonicalize_name(one.name)
+            has = self._told[project, self._partial.decided[project, ""]].extras
+            if unknown := sorted(extra for extra in one.extras if canonicalize_name(extra) not in has):
+                found[project] = (", ".join(unknown), has)
+        return found
 
 
 def _demand(fact: Fact) -> str:

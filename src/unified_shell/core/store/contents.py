@@ -18,6 +18,7 @@ from unified_shell.core.machine.places import Place, from_json_text, join, to_js
 __all__ = ["Content", "Part", "Store", "StoredFile", "damaged_files", "stored_file"]
 
 FORMAT = 2
+ANY_WRITE = 0o222
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,6 +88,7 @@ class Store:
         making = join(staging, f"content-{sha256}")
         os.makedirs(making)
         files = unpack(join(making, "files"))
+        _make_read_only(join(making, "files"), files)
         _write(join(making, "manifest.json"), files)
         top = join(self.top, sha256)
         if os.path.isdir(top):
@@ -116,12 +118,20 @@ class Store:
             for above, _, names in os.walk(making)
             for one in names
         )
+        _make_read_only(making, files)
         if os.path.isdir(folder):
             os.rename(folder, join(staging, f"damaged-{name}-{content.sha256}"))
         _write(f"{making}.json", files)
         os.rename(making, folder)
         os.replace(f"{making}.json", join(content.top, f"{name}.json"))
         return Part(folder=folder, files=files)
+
+
+def _make_read_only(folder: str, files: Sequence[StoredFile]) -> None:
+    """Let nobody write what many share: an editor that would write in place is refused, and takes a file of its own."""
+    for file in files:
+        path = f"{folder}/{file.name}"
+        os.chmod(path, os.stat(path).st_mode & ~ANY_WRITE & 0o777)
 
 
 def stored_file(folder: str, name: str, sha256: str = "") -> StoredFile:

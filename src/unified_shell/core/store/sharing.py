@@ -7,6 +7,7 @@ change of both, which the store notices by size and time.
 import errno
 import os
 import shutil
+import stat
 from collections.abc import Iterable
 
 from unified_shell.core.machine.cloning import clone_file
@@ -20,11 +21,11 @@ NOT_HERE = frozenset({errno.EXDEV, errno.EPERM, errno.EOPNOTSUPP, errno.ENOTTY, 
 class Sharer:
     """Shares files of one store into one tree; what cannot be done between the two is tried once only.
 
-    With `own_files`, nothing is hard linked.
+    With `own_files`, nothing is hard linked, and its owner may write each file; what is shared stays read-only.
     """
 
     def __init__(self, *, own_files: bool = False) -> None:
-        self._clones, self._links = True, not own_files
+        self._clones, self._links, self._own = True, not own_files, own_files
 
     def share_all(self, source: str, target: str, names: Iterable[str]) -> None:
         """Share files of one folder into another one; raises FileExistsError for one that is there."""
@@ -41,6 +42,11 @@ class Sharer:
 
     def share(self, source: str, target: str) -> None:
         """Share one file."""
+        self._share(source, target)
+        if self._own:
+            os.chmod(target, os.stat(target).st_mode | stat.S_IWUSR)
+
+    def _share(self, source: str, target: str) -> None:
         if self._clones:
             try:
                 clone_file(source, target)

@@ -10,11 +10,13 @@ from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.entry_points import EntryPoint
+from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.environments.changing import base_of, proof_of_start
 from unified_shell.core.environments.contents import Distribution
 from unified_shell.core.environments.known import Environment, unreadable_environments
 from unified_shell.core.environments.libraries import check_library
+from unified_shell.core.environments.recorded_files import AlteredFile, altered_files, altered_text
 from unified_shell.core.errors import UshError
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
@@ -35,7 +37,7 @@ WORKERS = 4
 EXTRA = re.compile(r"""extra\s*==\s*['"]([^'"]+)['"]""")
 
 
-def check_environment(environment: Environment, host: Host) -> tuple[Finding, ...]:
+def check_environment(environment: Environment, host: Host, *, thorough: bool = False) -> tuple[Finding, ...]:
     """Run all checks that need no session of a shell."""
     if environment.contents.language != "python":
         return check_library(environment, host)
@@ -54,7 +56,7 @@ def check_environment(environment: Environment, host: Host) -> tuple[Finding, ..
     start = proof_of_start(environment.prefix, facts, host)
     if not start.holds:
         return (start,)
-    return (start, *check_distributions(environment, facts, host))
+    return (start, *check_distributions(environment, facts, host, thorough=thorough))
 
 
 def check_readable(locations: Locations) -> tuple[Finding, ...]:
@@ -77,16 +79,21 @@ def check_distributions(
     host: Host,
     *,
     only: Iterable[str] | None = None,
+    thorough: bool = False,
     installed: Mapping[NormalizedName, Installed] | None = None,
 ) -> tuple[Finding, ...]:
     """Check that distributions are as recorded, satisfied, importable, and their commands launch.
 
-    `only` limits imports and commands to some projects; what they require is checked for all. `installed` is what
+    `only` limits imports and commands to some projects; what they require is checked for all. With `thorough` the content of every recorded file is compared, not size and time alone. `installed` is what
     `read_installed` says, where that was asked already.
     """
     installed = read_installed(environment) if installed is None else installed
     chosen = [one for one in environment.contents.distributions if only is None or one.name in set(only)]
-    found = [_as_recorded(one, installed) for one in chosen]
+    altered = altered_files(environment, thorough=thorough)
+    found = [
+        _as_recorded(one, installed, [file for file in altered if file.project == one.name], environment)
+        for one in chosen
+    ]
     found += _strangers(environment, installed)
     found += _satisfied(installed, facts, environment.contents.overrides)
     work: list[Callable[[], Finding]] = []
@@ -101,8 +108,21 @@ def check_distributions(
     return (*found, *map_at_once(lambda check: check(), work, workers=WORKERS))
 
 
-def _as_recorded(one: Distribution, installed: Mapping[NormalizedName, Installed]) -> Finding:
+def _as_recorded(
+    one: Distribution,
+    installed: Mapping[NormalizedName, Installed],
+    altered: Sequence[AlteredFile],
+    environment: Environment,
+) -> Finding:
     there = installed.get(one.name)
+    if altered and there is not None:
+        return Finding(
+            subject=one.name,
+            question="its files are as recorded",
+            holds=False,
+            answer=altered_text(altered),
+            remedy="" if environment.foreign else f"ush verify {typed(environment.name)} --mend",
+        )
     answer = "it is not there" if there is None else there.metadata.version
     holds = there is not None and there.metadata.version == one.version
     return Finding(
@@ -110,7 +130,7 @@ def _as_recorded(one: Distribution, installed: Mapping[NormalizedName, Installed
         question=f"is version {one.version}, as recorded",
         holds=holds,
         answer="yes" if holds else answer,
-        remedy="" if holds else "ush undo   (or drop the package and get it again)",
+        remedy="" if holds or environment.foreign else f"ush verify {typed(environment.name)} --mend",
     )
 
 
@@ -133,7 +153,7 @@ def _satisfied(
     installed: Mapping[NormalizedName, Installed], facts: InterpreterFacts, overrides: Sequence[str]
 ) -> list[Finding]:
     instead = {canonicalize_name(one.name): one.specifier for one in map(Requirement, overrides)}
-    markers = {**facts.markers(), "extra": ""}
+    markers = facts.markers()
     found, wrong = 0, []
     for name, there in installed.items():
         for text in there.metadata.requires:
@@ -141,7 +161,7 @@ def _satisfied(
                 needed = Requirement(text)
             except InvalidRequirement:
                 continue
-            if needed.marker is not None and not needed.marker.evaluate(dict(markers)):
+            if not applies(needed, markers):
                 continue
             found += 1
             project = canonicalize_name(needed.name)

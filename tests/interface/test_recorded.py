@@ -1,0 +1,109 @@
+"""What several requirements for one project come to, and files that are not as recorded: edited, gone, or brought twice."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+from support.account import Account
+from support.wheels import wheel
+
+
+@pytest.fixture
+def field(account: Account, tmp_path: Path) -> Path:
+    """An index of a folder, and environments `hive` and `other`."""
+    folder = tmp_path / "an index"
+    folder.mkdir()
+    account.ush("index", "add", "field", folder, "--yes")
+    account.new_environment()
+    account.new_environment("other")
+    return folder
+
+
+def versions(account: Account, name: str = "hive") -> dict[str, str]:
+    return {
+        one["name"]: one["version"] for one in account.ush("package", "list", "-e", name, "--json").json()["items"]
+    }
+
+
+def site(account: Account, name: str = "hive") -> Path:
+    return next((account.environment(name) / "lib").glob("python*/site-packages"))
+
+
+@pytest.mark.parametrize(
+    ("asked", "code", "comes", "said"),
+    [
+        (['combs>=2; python_version>="3.8"', 'combs<2; python_version<"3.8"'], 0, {"combs": "3.0"}, "not meant for"),
+        (['combs<2; python_version<"3.8"', 'combs<3; python_version>="3.8"'], 0, {"combs": "2.0"}, "not meant for"),
+        (["combs<2", "combs>2"], 4, {}, "you ask for combs<2 and you ask for combs>2"),
+        (["nectar[deep]", "nectar"], 0, {"nectar": "1.0", "combs": "1.0"}, ""),
+        (["nectar", "nectar[deep]", "nectar<2"], 0, {"nectar": "1.0", "combs": "1.0"}, ""),
+        (["nectar[deap]"], 0, {"nectar": "2.0"}, "nectar 2.0 has no extra deap; it has deep"),
+        (['combs; python_version<"3"'], 0, {}, "not meant for this interpreter"),
+    ],
+)
+def test_all_that_is_asked_of_one_project_in_one_call_holds(
+    account: Account, field: Path, asked: list[str], code: int, comes: dict[str, str], said: str
+) -> None:
+    for version in ("1.0", "2.0", "3.0"):
+        wheel(field, "combs", version)
+    wheel(field, "nectar", "1.0", extras=["deep"], requires=['combs<2; extra == "deep"'])
+    wheel(field, "nectar", "2.0", extras=["deep"], requires=['combs<2; extra == "deep"'])
+    if "nectar[deep]" in asked and "nectar<2" not in asked:
+        comes = {**comes, "nectar": "2.0"}
+    done = account.ush("package", "get", *asked, "-e", "hive", "--yes", code=code)
+    assert said in done.out + done.err
+    assert versions(account) == comes
+    in_a_file = account.write("asked.txt", "\n".join(asked))
+    account.ush("package", "get", "--file", in_a_file, "-e", "other", "--yes", code=code)
+    assert versions(account, "other") == comes
+    if comes and code == 0:
+        account.ush("package", "refresh", "-e", "hive", "--yes")
+        assert versions(account) == comes, "what was said holds from then on"
+
+
+def test_a_file_that_was_edited_or_lost_is_found_and_put_back_in_all_that_share_it(
+    account: Account, field: Path
+) -> None:
+    wheel(field, "combs", files={"combs/__init__.py": b"cells = 6\n", "combs/table.csv": b"a,b\n1,2\n"})
+    wheel(field, "nectar")
+    for name in ("hive", "other"):
+        account.ush("package", "get", "combs", "-e", name, "--yes")
+        account.ush("verify", name)
+    module, table = site(account) / "combs/__init__.py", site(account) / "combs/table.csv"
+    assert module.stat().st_mode & 0o222 == 0, "an editor that writes in place is refused"
+
+    table.unlink()
+    assert "gone: " in account.ush("verify", "hive", code=1).out
+    assert "gone: " in account.ush("package", "get", "combs", "-e", "hive", "--plan").out
+    account.ush("verify", "hive", "--mend", "--yes")
+    assert table.read_bytes() == b"a,b\n1,2\n"
+
+    with module.open("r+b") as opened:  # as root, or after chmod: the store's file and everybody's
+        opened.write(b"cells = 7\n")
+    for name in ("hive", "other"):
+        assert "edited: " in account.ush("verify", name, code=1).out
+    plan = account.ush("package", "get", "nectar", "-e", "hive", "--plan").out
+    assert "edited: " in plan
+    assert "environment other" in plan
+    account.ush("package", "get", "nectar", "-e", "hive", "--yes")
+    for name in ("hive", "other"):
+        assert (site(account, name) / "combs/__init__.py").read_bytes() == b"cells = 6\n"
+    account.ush("verify", "hive", "other")
+
+    own = table.with_name("own")
+    own.write_bytes(b"a,b\n1,3\n")
+    own.replace(table)
+    assert "edited: " in account.ush("package", "drop", "nectar", "-e", "hive", "--plan").out
+    account.ush("package", "drop", "nectar", "-e", "hive", "--yes")
+    account.ush("verify", "hive")
+    account.ush("undo", "--yes", code=None)
+    assert table.read_bytes() == b"a,b\n1,3\n", "the edit is kept for undo"
+
+    times = module.stat()
+    with module.open("r+b") as opened:
+        opened.write(b"cells = 8\n")
+    os.utime(module, ns=(times.st_atime_ns, times.st_mtime_ns))
+    assert "edited: " in account.ush("verify", "hive", "--thorough", code=1).out
+    account.ush("verify", "hive", "--thorough", "--mend", "--yes")
+    account.ush("verify", "hive", "other", "--thorough")
