@@ -107,3 +107,30 @@ def test_a_file_that_was_edited_or_lost_is_found_and_put_back_in_all_that_share_
     assert "edited: " in account.ush("verify", "hive", "--thorough", code=1).out
     account.ush("verify", "hive", "--thorough", "--mend", "--yes")
     account.ush("verify", "hive", "other", "--thorough")
+
+
+def test_two_may_bring_the_same_file_and_a_different_one_is_told_before_anything_is_fetched(
+    account: Account, field: Path
+) -> None:
+    shared = {"bees/__init__.py": b"def x(): pass\n"}
+    wheel(field, "drone", files={**shared, "bees/drone.py": b"x = 1\n"}, commands=["buzz = bees:x"])
+    wheel(field, "queen", files={**shared, "bees/queen.py": b"x = 2\n"}, commands=["buzz = bees:x"])
+    wheel(field, "wasp", files={"bees/__init__.py": b"def x(): return 1\n", "bees/wasp.py": b"x = 3\n"})
+    account.ush("package", "get", "drone", "queen", "-e", "hive", "--yes")
+    account.ush("verify", "hive")
+    refused = account.ush("package", "get", "wasp", "-e", "hive", "--plan", code=3).err
+    assert "bees/__init__.py, with different contents" in refused
+    assert len(list((account.data / "store/wheels").iterdir())) == 2, "nothing of it was unpacked"
+    step = next(line for line in refused.splitlines() if line.startswith("Next: "))
+    words = step.removeprefix("Next: ush ").split("   ")[0].split()
+    assert "those of" in account.ush(*words, "--yes").out
+    for _ in range(2):
+        assert (site(account) / "bees/__init__.py").read_bytes() == b"def x(): return 1\n"
+        account.ush("verify", "hive")
+        wheel(field, "later")
+        account.ush("package", "get", "later", "-e", "hive", "--yes")
+    account.ush("package", "drop", "wasp", "drone", "-e", "hive", "--yes")
+    assert (site(account) / "bees/__init__.py").read_bytes() == shared["bees/__init__.py"]
+    assert not (site(account) / "bees/drone.py").exists()
+    assert (account.environment() / "bin/buzz").exists(), "it is the other one's too"
+    account.ush("verify", "hive")

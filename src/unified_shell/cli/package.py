@@ -92,7 +92,13 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, how: How, name: s
             next_step=f"ush package get --lock {typed(lock)}   then ush package get NAME",
         )
 
-    wish = LockWish(path=lock, rules=words.rules(), extras=tuple(words.extras), groups=tuple(words.groups))
+    wish = LockWish(
+        path=lock,
+        rules=words.rules(),
+        extras=tuple(words.extras),
+        groups=tuple(words.groups),
+        overlap=words.preferred(),
+    )
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
         return plan_lock(

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 import click
 
 if TYPE_CHECKING:
+    from packaging.utils import NormalizedName
+
     from unified_shell.core.environments.packages import Wish
     from unified_shell.core.resolution.target import Rules
 
@@ -27,6 +29,7 @@ class WishWords:
     overriding: str
     built: Sequence[str]
     from_source: Sequence[str]
+    overlap: Sequence[str]
 
     def wish(self, requirements: Sequence[str], directory: str) -> "Wish":
         """Return the wish, with the requirements that were typed; raises WordsOff where nothing is asked for."""
@@ -44,7 +47,14 @@ class WishWords:
             rules=self.rules(),
             constraints=read_requirements(self.bounds) if self.bounds else None,
             overrides=read_requirements(self.overriding) if self.overriding else None,
+            overlap=self.preferred(),
         )
+
+    def preferred(self) -> "frozenset[NormalizedName]":
+        """Return the projects whose files count where two bring different ones to one place."""
+        from packaging.utils import canonicalize_name
+
+        return frozenset(map(canonicalize_name, self.overlap))
 
     def rules(self) -> "Rules":
         """Return the rules alone, without bounds."""
@@ -97,5 +107,12 @@ _OPTIONS = (
     ),
     click.option(
         "--from-source", "from_source", multiple=True, metavar="NAME", help="Build NAME; take no wheel of it."
+    ),
+    click.option(
+        "--overlap",
+        "overlap",
+        multiple=True,
+        metavar="NAME",
+        help="Where NAME and another package bring different files to one place, use NAME's; kept.",
     ),
 )

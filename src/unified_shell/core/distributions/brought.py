@@ -16,7 +16,7 @@ from .import_names import import_names
 from .metadata import parse_metadata
 from .wheels import find_info_folder
 
-__all__ = ["Brought", "brought_by", "brought_by_open_wheel"]
+__all__ = ["Brought", "MemberFacts", "brought_by", "brought_by_open_wheel"]
 
 TEXT_LIMIT_BYTES = 1_000_000
 # Byte code is made of every module: measured on a scientific set of 6,000, it takes half as much again as its source.
@@ -26,9 +26,29 @@ BLOCK_BYTES = 4096
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MemberFacts:
+    """What is known of one file of a wheel before it is unpacked: its size in bytes, and one of two sums of its content."""
+
+    name: str
+    size_bytes: int
+    crc32: int = -1
+    sha256: str = ""
+
+    def differs_from(self, other: "MemberFacts") -> bool:
+        """Tell whether two are known to differ in content."""
+        if self.sha256 and other.sha256:
+            return self.sha256 != other.sha256
+        if self.crc32 >= 0 and other.crc32 >= 0 and self.crc32 != other.crc32:
+            return True
+        return self.size_bytes != other.size_bytes
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Brought:
     """The project, commands and import names of a wheel, its licence as it says itself (empty: not told), its size on disk
     with byte code (an estimate for that part), and the `.pth` files by which it runs code at each start of Python.
+
+    `files` are its members; `entries` its entry points as group, name, module and attribute.
     """
 
     project: str
@@ -37,23 +57,25 @@ class Brought:
     licence: str
     disk_bytes: int
     runs_at_start: tuple[str, ...] = ()
+    files: tuple[MemberFacts, ...] = ()
+    entries: tuple[tuple[str, str, str, str], ...] = ()
 
 
 def brought_by(
     project: str,
     where: str,
-    files: Sequence[tuple[str, int]],
+    files: Sequence[MemberFacts],
     read: Callable[[str], bytes | None],
 ) -> Brought:
-    """Return what files come to, each a name in the wheel with its size in bytes; `read` gives the bytes of one, None
-    where it is not there. Raises WheelBroken.
-    """
-    info = find_info_folder([name for name, _ in files], project, where)
+    """Return what files come to; `read` gives the bytes of one, None where it is not there. Raises WheelBroken."""
+    info = find_info_folder([one.name for one in files], project, where)
     entries, metadata = read(f"{info}/entry_points.txt"), read(f"{info}/METADATA")
-    commands = [one.name for one in parse_entry_points(entries, where)] if entries else []
+    points = parse_entry_points(entries, where) if entries else ()
+    commands = [one.name for one in points]
     modules: list[str] = []
     size = 0
-    for name, size_bytes in files:
+    for member in files:
+        name, size_bytes = member.name, member.size_bytes
         size += _on_disk(size_bytes) + (_on_disk(size_bytes * BYTECODE_RATIO) if name.endswith(".py") else 0)
         folder, _, below = name.partition("/")
         if not folder.endswith(".data"):
@@ -71,6 +93,8 @@ def brought_by(
         licence=parse_metadata(metadata, where).licence if metadata else "",
         disk_bytes=size,
         runs_at_start=tuple(name for name in modules if _runs_code(name, read)),
+        files=tuple(files),
+        entries=tuple((one.group, one.name, one.module, one.attribute) for one in points),
     )
 
 
@@ -100,7 +124,11 @@ def brought_by_open_wheel(file: IO[bytes], project: str, where: str) -> Brought:
                 with opened.open(name) as member:
                     return member.read(TEXT_LIMIT_BYTES)
 
-            members = [(one.filename, one.file_size) for one in opened.infolist() if not one.is_dir()]
+            members = [
+                MemberFacts(name=one.filename, size_bytes=one.file_size, crc32=one.CRC)
+                for one in opened.infolist()
+                if not one.is_dir()
+            ]
             return brought_by(project, where, members, read)
     except (*DAMAGED, OSError) as error:
         raise ArchiveBroken(f"the wheel is damaged: {error}", where=where) from error

@@ -54,7 +54,7 @@ class Distribution:
 class Contents:
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
     while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
-    none with others by hard link; `lock` is the lock file that it was made from, if any, with
+    none with others by hard link; `overlap` are projects whose file counts where another brings a different one to the same place; `lock` is the lock file that it was made from, if any, with
     the `lock_extras` and `lock_groups` of it;
     `python` is the version of its interpreter, of whichever `language` it is; `installers` are commands of its base that put packages there, and must not be reached from it;
     `replaced` is the folder of the environment that it took the place of, which is a link to it now."""
@@ -69,6 +69,7 @@ class Contents:
     constraints: tuple[str, ...] = ()
     overrides: tuple[str, ...] = ()
     own_files: bool = False
+    overlap: tuple[str, ...] = ()
     lock: str = ""
     lock_extras: tuple[str, ...] = ()
     lock_groups: tuple[str, ...] = ()
@@ -113,6 +114,7 @@ def contents_text(contents: Contents) -> str:
         "constraints": list(contents.constraints),
         "overrides": list(contents.overrides),
         "own-files": contents.own_files,
+        **({"overlap": list(contents.overlap)} if contents.overlap else {}),
         "installers": list(contents.installers),
         **({"language": contents.language} if contents.language != "python" else {}),
         **({"replaced": to_record_text(contents.replaced)} if contents.replaced else {}),
@@ -162,6 +164,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
         constraints=_texts(read.get("constraints", [])),
         overrides=_texts(read.get("overrides", [])),
         own_files=read.get("own-files") is True,
+        overlap=_texts(read.get("overlap", [])),
         installers=_texts(read.get("installers", [])),
         language=str(read.get("language", "python")),
         lock=from_record_text(str(read.get("lock", ""))),

@@ -53,9 +53,16 @@ def make_edition(
     """Make the whole tree at `tree`, which is to be used as `prefix`; `ready` are contents by SHA-256."""
     layout = Layout(prefix=Place(prefix), short_version=facts.short_version)
     _make_skeleton(tree, layout, contents, facts, host)
-    installer = Installer(tree=Place(tree), layout=layout, facts=facts, sharer=Sharer(own_files=contents.own_files))
+    preferred = frozenset(contents.overlap)
+    installer = Installer(
+        tree=Place(tree),
+        layout=layout,
+        facts=facts,
+        sharer=Sharer(own_files=contents.own_files),
+        preferred=preferred,
+    )
     try:
-        for distribution in contents.distributions:
+        for distribution in sorted(contents.distributions, key=lambda one: one.name not in preferred):
             one = ready[distribution.sha256]
             installer.install(distribution, one.content, one.bytecode)
     except (FileExistsError, NotADirectoryError, IsADirectoryError) as error:

@@ -4,11 +4,12 @@ import os
 import urllib.parse
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TypeVar
 
 import msgspec
 from packaging.utils import NormalizedName
 
-from unified_shell.core.distributions.brought import Brought, brought_by, brought_by_open_wheel
+from unified_shell.core.distributions.brought import Brought, MemberFacts, brought_by, brought_by_open_wheel
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheels import read_stored
 from unified_shell.core.errors import UshError
@@ -25,9 +26,10 @@ from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
 from .contents import Distribution
 
-__all__ = ["look_ahead", "seen_ahead"]
+__all__ = ["NamesAhead", "look_ahead", "seen_ahead"]
 
-FORMAT = "4"
+FORMAT = "5"
+Kept = TypeVar("Kept")
 
 
 def look_ahead(
@@ -46,11 +48,20 @@ def look_ahead(
     return {one.name: found for one, found in zip(distributions, answers, strict=True) if found is not None}
 
 
-def seen_ahead(locations: Locations) -> Iterator[Brought]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NamesAhead:
+    """Of what a wheel brings, the names by which somebody may look for it."""
+
+    project: str
+    commands: tuple[str, ...]
+    imports: tuple[str, ...]
+
+
+def seen_ahead(locations: Locations) -> Iterator[NamesAhead]:
     """Yield what was kept of wheels that were looked into, fetched or not."""
     top = join(locations.cache, "brought")
     for name in sorted(os.listdir(top)) if os.path.isdir(top) else ():
-        if name.startswith(f"{FORMAT}-") and (found := _read_kept(join(top, name))) is not None:
+        if name.startswith(f"{FORMAT}-") and (found := _read_kept(join(top, name), NamesAhead)):
             yield found
 
 
@@ -65,14 +76,14 @@ class _Looking:
         if is_source_name(one.wheel):
             return None
         place = FileCache(self.locations.cache).preview(FORMAT, one.sha256)
-        if found := _read_kept(place):
+        if found := _read_kept(place, Brought):
             return found
         try:
             if found := _stored(one, self.locations) or _fetched(one, address, self.locations):
                 _keep(place, one, found)
                 return found
             place = FileCache(self.locations.cache).preview(f"{FORMAT}-unchecked", one.sha256)
-            if found := _read_kept(place):
+            if found := _read_kept(place, Brought):
                 return found
             if found := self._at_its_end(one, address):
                 _keep(place, one, found)
@@ -91,10 +102,10 @@ class _Looking:
             return None
 
 
-def _read_kept(place: str) -> Brought | None:
+def _read_kept(place: str, form: type[Kept]) -> Kept | None:
     try:
         with open(place, "rb") as file:
-            return msgspec.msgpack.decode(file.read(), type=Brought)
+            return msgspec.msgpack.decode(file.read(), type=form)
     except (OSError, msgspec.MsgspecError):
         return None
 
@@ -108,7 +119,7 @@ def _stored(one: Distribution, locations: Locations) -> Brought | None:
     content = Store(locations.data).read(one.sha256) if one.sha256 else None
     if content is None:
         return None
-    rows = [(file.name, file.size_bytes) for file in content.files]
+    rows = [MemberFacts(name=one.name, size_bytes=one.size_bytes, sha256=one.sha256) for one in content.files]
     return brought_by(one.name, one.wheel, rows, lambda name: read_stored(content, name))
 
 

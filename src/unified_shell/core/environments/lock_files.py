@@ -34,7 +34,7 @@ from .contents import Contents
 from .known import Environment, check_changeable
 from .packages import target_of
 from .requests import Requests
-from .settled import Settled
+from .settled import Settled, with_overlap
 from .source_builds import SourceBuilder
 
 if TYPE_CHECKING:
@@ -51,6 +51,7 @@ class LockWish:
     rules: Rules
     extras: tuple[str, ...] = ()
     groups: tuple[str, ...] = ()
+    overlap: frozenset[NormalizedName] = frozenset()
 
 
 def plan_lock(
@@ -119,6 +120,7 @@ def _locked(environment: Environment, path: str, wish: LockWish) -> Contents:
         lock_groups=wish.groups,
         constraints=(),
         overrides=(),
+        overlap=with_overlap(environment.contents.overlap, wish.overlap),
     )
 
 

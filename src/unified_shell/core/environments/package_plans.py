@@ -223,7 +223,7 @@ def _licence_lines(
 def _command_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
     """Say which commands will appear, and whose contents are told afterwards only."""
     by_project = {one.name: brought[one.name].commands for one in new if one.name in brought}
-    commands = [command for each in by_project.values() for command in each]
+    commands = list(dict.fromkeys(command for each in by_project.values() for command in each))
     lines = []
     if commands:
         full = tuple(f"{name}: {', '.join(each)}" for name, each in by_project.items() if each)

@@ -23,7 +23,7 @@ from .changing import base_of
 from .installed import installed_metadata
 from .known import Environment, check_changeable
 from .requests import requests_of
-from .settled import Settled
+from .settled import Settled, with_overlap
 from .source_builds import SourceBuilder
 
 __all__ = ["Wish", "plan_get", "plan_refresh", "solve_alone", "target_of"]
@@ -33,7 +33,8 @@ __all__ = ["Wish", "plan_get", "plan_refresh", "solve_alone", "target_of"]
 class Wish:
     """What a person asks for, and by which rules; with `newest`, what is there is no reason to stay with its version.
 
-    `constraints` and `overrides` take the place of those that the environment had; None leaves them.
+    `constraints` and `overrides` take the place of those that the environment had; None leaves them. `overlap` are
+    projects whose files count from now on where another one brings different ones to the same place.
     """
 
     requests: tuple[Requirement, ...] = ()
@@ -41,6 +42,7 @@ class Wish:
     rules: Rules = field(default_factory=Rules)
     constraints: tuple[Requirement, ...] | None = None
     overrides: tuple[Requirement, ...] | None = None
+    overlap: frozenset[NormalizedName] = frozenset()
 
 
 def target_of(facts: InterpreterFacts, rules: Rules | None = None) -> Target:
@@ -164,6 +166,7 @@ class _Solving:
             environment.contents,
             constraints=tuple(map(str, rules.constraints)),
             overrides=tuple(map(str, rules.overrides)),
+            overlap=with_overlap(environment.contents.overlap, self.wish.overlap),
         )
         settled = Settled(environment=environment, facts=facts, client=client, locations=locations, builder=builder)
         return settled.change(solution, requests, contents, words=words, aim=aim, nothing=nothing)

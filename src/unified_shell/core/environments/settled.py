@@ -1,6 +1,6 @@
 """From what was settled on, by the solver or by a lock, to the change that has it in an environment."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from packaging.utils import NormalizedName
@@ -11,7 +11,9 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.resolution.questions import Solution
 from unified_shell.core.resolution.reading_metadata import fetch_file
+from unified_shell.core.store.contents import Store
 
+from .collisions import FilesCollide, find_collisions, overlap_lines
 from .contents import Contents, Distribution
 from .filling import FetchWheel
 from .forthcoming import look_ahead
@@ -22,7 +24,7 @@ from .renewal import Renewer
 from .requests import Requests
 from .source_builds import SourceBuilder
 
-__all__ = ["Settled"]
+__all__ = ["Settled", "with_overlap"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,13 +64,17 @@ class Settled:
         known = set(environment.contents.distributions)
         files = {name: one.file for name, one in solution.chosen.items()}
         brought = look_ahead([one for one in distributions if one not in known], files, self.client, self.locations)
+        collisions = find_collisions(distributions, brought, Store(self.locations.data), environment.layout)
+        if unsettled := [one for one in collisions if not set(one.projects) & set(contents.overlap)]:
+            raise FilesCollide(unsettled, words)
         aim = f"{aim} ({facts.title})"
         left_out = {name: rows for name in solution.chosen if (rows := self.client.left_out(name))}
         plan = package_plan(
             environment, distributions, solution, brought, self.locations, words=words, aim=aim, left_out=left_out
         )
         others = _for_others(requests)
-        told = (PlanLine(kind=LineKind.NOTE, subject=others),) if others else ()
+        told = [PlanLine(kind=LineKind.NOTE, subject=others)] if others else []
+        told += overlap_lines(collisions, contents.overlap)
         plan = replace(plan, lines=(*plan.lines, *renewal.lines, *told))
         return Change(plan=plan, prepare=renewal.prepare)
 
@@ -80,6 +86,11 @@ class Settled:
             return path if path.endswith(".whl") else self.builder.wheel(path, one.sha256, one.name, one.version)
 
         return fetch
+
+
+def with_overlap(known: Iterable[str], more: Iterable[str]) -> tuple[str, ...]:
+    """Return the projects whose files count where others bring different ones to the same place."""
+    return tuple(sorted({*known, *more}))
 
 
 def _for_others(requests: Requests) -> str:

@@ -37,7 +37,7 @@ class Arrivals:
     def lines(self) -> tuple[str, ...]:
         """Return lines that tell which commands appeared, and by which other name what was asked for is imported."""
         there = [(name, self._installed[name]) for name in self._new if name in self._installed]
-        commands = [name for _, one in there for name in one.command_names]
+        commands = list(dict.fromkeys(name for _, one in there for name in one.command_names))
         lines = [f"New commands:  {', '.join(commands)}"] if commands else []
         if commands:
             asked = [name for project, one in there if project in self._asked for name in one.command_names]

@@ -11,7 +11,7 @@ from enum import Enum
 
 import msgspec
 
-from unified_shell.core.distributions.brought import Brought, brought_by
+from unified_shell.core.distributions.brought import Brought, MemberFacts, brought_by
 from unified_shell.core.distributions.wheels import read_stored
 from unified_shell.core.environments.forthcoming import seen_ahead
 from unified_shell.core.environments.known import all_environments
@@ -65,16 +65,16 @@ def _all(host: Host, locations: Locations, *, command: bool) -> Iterator[tuple[P
         if brought is not None:
             provider = Provider(project=brought.project, place=ProviderPlace.STORE)
             yield provider, brought.commands if command else brought.imports
-    for brought in seen_ahead(locations):
-        yield (
-            Provider(project=brought.project, place=ProviderPlace.INDEX),
-            brought.commands if command else brought.imports,
-        )
+    for names in seen_ahead(locations):
+        provider = Provider(project=names.project, place=ProviderPlace.INDEX)
+        yield provider, names.commands if command else names.imports
 
 
 def _brought(content: Content) -> Brought | None:
-    files = [(one.name, one.size_bytes) for one in content.files]
-    info = next((one.split("/")[0] for one, _ in files if one.split("/")[0].endswith(".dist-info")), "")
+    files = [MemberFacts(name=one.name, size_bytes=one.size_bytes) for one in content.files]
+    info = next(
+        (one.split("/")[0] for one in (each.name for each in files) if one.split("/")[0].endswith(".dist-info")), ""
+    )
     try:
         project = info.removesuffix(".dist-info").split("-")[0]
         return brought_by(project, info, files, lambda name: read_stored(content, name))
