@@ -73,6 +73,9 @@ WORKERS = {
     "_Asked",
     "_Found",
     "OwnLine",
+    "Renewal",
+    "Renewer",
+    "Requests",
 }
 
 

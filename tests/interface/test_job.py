@@ -186,8 +186,35 @@ def test_undo_through_takes_back_what_builds_on_it(account: Account) -> None:
     before = visible_state(account.home)
     account.ush("path", "add", "a", "--yes")
     account.ush("path", "add", "b", "--yes")
+    account.ush("path", "drop", "a", "--yes")
+    account.ush("path", "add", "a", "--front", "--yes")
+    after = visible_state(account.home)
+    plan = account.ush("undo", "1", "--through", "--plan").out
+    assert "4 changes: 4, 3, 2 and 1" in plan, "one plan says them all"
+    assert all(f"change {number} " in plan for number in (1, 2, 3, 4))
+    done = account.ush("undo", "1", "--through", "--yes").out
+    assert visible_state(account.home) == before
+    assert "change 5" in done, "one change"
+    account.ush("undo", "5", "--yes")
+    assert visible_state(account.home) == after
     account.ush("undo", "1", "--through", "--yes")
     assert visible_state(account.home) == before
+
+
+def test_undo_through_follows_environments_and_those_that_build_on_them(apiary: Account) -> None:
+    before = visible_state(apiary.home)
+    apiary.ush("environment", "new", "other", "--interpreter", BASE_PYTHON, "--yes")
+    apiary.ush("package", "get", "combgraph", "-e", "other", "--yes")
+    apiary.ush("package", "get", "waggle-io", "-e", "other", "--yes")
+    apiary.ush("environment", "drop", "other", "--yes")
+    apiary.ush("environment", "new", "other", "--interpreter", BASE_PYTHON, "--yes")
+    after = visible_state(apiary.home)
+    assert "Take back 5 changes" in apiary.ush("undo", "3", "--through", "--yes").out
+    assert visible_state(apiary.home) == before
+    apiary.ush("undo", "8", "--yes")
+    assert visible_state(apiary.home) == after
+    apiary.ush("package", "get", "combgraph", "-e", "other", "--yes")
+    apiary.ush("verify", "other")
 
 
 def test_an_edited_block_is_not_undone(account: Account) -> None:

@@ -1,15 +1,10 @@
 """`ush journal` and `ush undo`."""
 
-from typing import TYPE_CHECKING
-
 import click
 
 from .beginnings import CheckedCommand
 from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
-
-if TYPE_CHECKING:
-    from unified_shell.core.changes.road import Road
 
 __all__ = ["journal", "undo"]
 
@@ -46,20 +41,12 @@ def journal(bench: Workbench, *, everything: bool, scope: str, as_json: bool) ->
 @pass_bench
 def undo(bench: Workbench, number: int | None, *, through: bool, how: How) -> None:
     """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
-    from unified_shell.core.changes.undo import later_dependants
-
-    road = bench.road_for(how.scope)
-    entry = road.journal.find(number) if number is not None else None
-    later = later_dependants(road, entry) if through and entry is not None else ()
-    for one in (*(later_one.number for later_one in later), number):
-        _undo_one(bench, road, one, how)
-
-
-def _undo_one(bench: Workbench, road: "Road", number: int | None, how: How) -> None:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
     from unified_shell.core.shells.derived import derive_from_wiring
     from unified_shell.core.verification.session_checks import check_wired_sessions
+
+    road = bench.road_for(how.scope)
 
     def make() -> Change:
         return undo_change(
@@ -67,6 +54,7 @@ def _undo_one(bench: Workbench, road: "Road", number: int | None, how: How) -> N
             number,
             home=bench.host.home,
             derive=lambda steps: derive_from_wiring(steps, bench.host, road.locations),
+            through=through,
             verify=lambda: check_wired_sessions(bench.host, bench.locations),
         )
 

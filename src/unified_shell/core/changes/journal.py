@@ -20,7 +20,7 @@ from .steps import Step, decode_step, encode_step
 
 __all__ = ["Entry", "EntryState", "Journal"]
 
-VERSION = 2
+VERSION = 3
 SCHEMA = """
 create table if not exists entries (
   number integer primary key autoincrement, words text not null, aim text not null, state text not null,
@@ -31,6 +31,8 @@ create table if not exists entries (
 create table if not exists steps (
   entry integer not null, number integer not null, body text not null, primary key (entry, number)
 );
+create table if not exists undone_too (entry integer not null, undoes integer not null);
+create index if not exists undone_too_by_undoes on undone_too (undoes);
 create index if not exists entries_by_state on entries (state);
 create index if not exists entries_by_undoes on entries (undoes);
 create index if not exists entries_by_undoable on entries (undoable);
@@ -74,6 +76,7 @@ class Entry:
     undoes: int
     note: str
     undoable: bool
+    undoes_too: tuple[int, ...] = ()
 
 
 class Journal:
@@ -102,7 +105,11 @@ class Journal:
                     entry.worker.machine,
                 ),
             )
-            return int(cursor.lastrowid or 0)
+            number = int(cursor.lastrowid or 0)
+            database.executemany(
+                "insert into undone_too (entry, undoes) values (?, ?)", [(number, one) for one in entry.undoes_too]
+            )
+            return number
 
     def write_steps(self, number: int, steps: Sequence[Step]) -> None:
         """Make the steps durable and the entry `switching`, at once."""
@@ -168,7 +175,10 @@ class Journal:
 
     def undone_by(self, number: int) -> tuple[Entry, ...]:
         """Return the changes that took the entry back."""
-        return self._select("where undoes = ? and state = ?", (number, EntryState.DONE.value))
+        return self._select(
+            "where (undoes = ? or number in (select entry from undone_too where undoes = ?)) and state = ?",
+            (number, number, EntryState.DONE.value),
+        )
 
     def steps(self, number: int) -> tuple[Step, ...]:
         """Return an entry's steps in order."""
@@ -262,8 +272,10 @@ class Journal:
             raise CouldNot("the journal was written by a newer version of ush", where=self.path)
         if version == 0:
             database.executescript(f"begin immediate; {SCHEMA} pragma user_version = {VERSION}; commit;")
+        if version == 2:
+            database.executescript(f"begin immediate; {SCHEMA} pragma user_version = {VERSION}; commit;")
         if version == 1:
-            database.executescript(f"begin immediate; {FROM_1} pragma user_version = {VERSION}; commit;")
+            database.executescript(f"begin immediate; {FROM_1} {SCHEMA} pragma user_version = {VERSION}; commit;")
             _without_passwords(database)
 
 

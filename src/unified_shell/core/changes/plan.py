@@ -44,6 +44,7 @@ class Plan:
 
     `words` is the call as typed, `aim` a sentence. `relies_on` names objects that others made and this
     needs; undoing those would break it. `afterwards` is what a person reads when it is done.
+    `undoes` is the change that is taken back, `undoes_too` are later ones that build on it.
     A plan without lines that change anything has `nothing_to_do`, which says why.
     """
 
@@ -56,6 +57,7 @@ class Plan:
     nothing_to_do: str = ""
     afterwards: tuple[str, ...] = ()
     undoes: int = 0
+    undoes_too: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -24,7 +24,7 @@ from .journal import Entry, EntryState, Journal
 from .locks import scope_lock
 from .plan import Change, Outcome, Plan
 from .retention import trim
-from .steps import Step, StepState, kind_of
+from .steps import Step, StepState, first_on_each, kind_of
 
 __all__ = ["PlanMoved", "Road", "is_of_here", "presence_lock", "retired_place"]
 
@@ -82,7 +82,7 @@ class Road:
             with _io_faults("it could not be prepared"):
                 steps = change.prepare(staging)
             with contextlib.nullcontext() if self.is_held else self.exclusive(change.plan.words):
-                if any(step.state() is not StepState.BEFORE for step in steps):
+                if any(step.state() is not StepState.BEFORE for step in first_on_each(steps)):
                     raise PlanMoved
                 findings = self._switch_and_verify(number, steps, change, strict=strict)
         except BaseException as error:
@@ -109,6 +109,7 @@ class Road:
                 objects=(),
                 relies_on=plan.relies_on,
                 undoes=plan.undoes,
+                undoes_too=plan.undoes_too,
                 note="",
                 undoable=True,
             )
@@ -124,6 +125,8 @@ class Road:
             self.journal.write_steps(number, steps)
             for step in steps:
                 carry_out(number, step)
+                if step.state() is StepState.OTHER:
+                    raise CouldNot(f"{step.object_name} was changed by somebody else meanwhile; all was put back")
             self.journal.set_state(number, EntryState.VERIFYING)
             findings = change.verify()
             wrong = [one for one in findings if not one.holds and (one.puts_back or strict)]

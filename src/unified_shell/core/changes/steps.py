@@ -5,6 +5,7 @@ one twice is doing it once. A step's `object_name` is what it writes; two change
 depend on each other's order.
 """
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from typing import Protocol
@@ -30,6 +31,8 @@ __all__ = [
     "StepState",
     "decode_step",
     "encode_step",
+    "first_on_each",
+    "follows",
     "kind_of",
 ]
 
@@ -92,6 +95,52 @@ class _Stored:
 def kind_of(step: Step) -> StepKind:
     """Return the step's name in the journal."""
     return next(kind for kind, cls in CLASSES.items() if isinstance(step, cls))
+
+
+def first_on_each(steps: Iterable[Step]) -> list[Step]:
+    """Return the steps that are the first of their change on what they write; later ones build on those."""
+    first: dict[object, Step] = {}
+    for step in steps:
+        first.setdefault(_written(step), step)
+    return list(first.values())
+
+
+def follows(step: Step, earlier: Sequence[Step]) -> bool | None:
+    """Tell whether a step finds what the last of some earlier ones on the same thing leaves; None where none of them
+    writes it, or where only doing them shows it.
+    """
+    last = next((one for one in reversed(earlier) if _written(one) == _written(step)), None)
+    if last is None or {type(last), type(step)} & {PutBlock, DropBlock}:
+        return None
+    return _sides(last)[1] == _sides(step)[0]
+
+
+def _written(step: Step) -> object:
+    """Return what a step writes, one value for all steps on the same thing."""
+    match step:
+        case PutRecord() | DropRecord():
+            return (step.path, step.keys)
+        case FlipLink():
+            return step.link
+        case PlaceTree() | RetireTree():
+            return step.target
+        case ReplaceFile() | PutBlock() | DropBlock():
+            return step.path
+    raise TypeError(step)
+
+
+def _sides(step: Step) -> tuple[object, object]:
+    """Return what is there before and after a step, as values that can be compared with another step's."""
+    match step:
+        case FlipLink() | ReplaceFile() | PutRecord():
+            return step.before, step.after
+        case DropRecord():
+            return step.before, ""
+        case PlaceTree():
+            return "away", "there"
+        case RetireTree():
+            return "there", "away"
+    raise TypeError(step)
 
 
 def encode_step(step: Step) -> str:

@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 
 from unified_shell.core.errors import UndoRefused, WordsOff
 from unified_shell.core.findings import Finding
+from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import shown
 
 from .journal import Entry, EntryState
@@ -21,6 +22,8 @@ from .steps import (
     RetireTree,
     Step,
     StepState,
+    first_on_each,
+    follows,
 )
 
 __all__ = ["describe", "is_standing", "later_dependants", "newest_standing", "undo_change"]
@@ -36,34 +39,53 @@ def undo_change(
     *,
     home: str,
     derive: Derive,
+    through: bool = False,
     verify: Callable[[], tuple[Finding, ...]] = tuple,
 ) -> Change:
-    """Return the change that takes back entry `number`, or the newest one that stands.
+    """Return the change that takes back entry `number`, or the newest one that stands; with `through`, the later ones
+    that build on it as well, as one change.
 
     `derive` is given the inverse steps and returns those that make derived files anew. Raises UndoRefused
     where a later change wrote the same object or somebody edited what would be taken back.
     """
     entry = _chosen(road, number)
     later = later_dependants(road, entry)
-    if later:
+    if later and not through:
         names = ", ".join(f"{one.number} ({one.words})" for one in later)
+        whose = "" if road.locations.scope is Scope.ME else f" --for {road.locations.scope.value}"
         raise UndoRefused(
             f"later changes build on change {entry.number}: {names}",
-            next_step=f"ush undo {entry.number} --through   (takes those back as well)",
+            next_step=f"ush undo {entry.number} --through{whose}   (takes those back as well)",
         )
-    steps = _inverse_steps(road, entry)
+    for one in later:
+        _check_undoable(one)
+    steps: list[Step] = []
+    for one in (*later, entry):
+        _add_inverse_steps(road, one, steps)
     steps += derive(steps)
     return Change(
         plan=Plan(
-            words=f"undo {entry.number}",
-            aim=f"Take back change {entry.number}: {entry.words}",
-            lines=_lines(steps, home),
+            words=f"undo {entry.number} --through" if later else f"undo {entry.number}",
+            aim=f"Take back {_named((*later, entry))}",
+            lines=(*(_undone_line(one) for one in (*later, entry) if later), *_lines(steps, home)),
             undoes=entry.number,
+            undoes_too=tuple(one.number for one in later),
             nothing_to_do="" if steps else f"nothing of change {entry.number} is left to take back",
         ),
-        prepare=lambda _staging: steps,
+        prepare=lambda _staging: tuple(steps),
         verify=verify,
     )
+
+
+def _named(entries: Sequence[Entry]) -> str:
+    if len(entries) == 1:
+        return f"change {entries[0].number}: {entries[0].words}"
+    numbers = [str(one.number) for one in entries]
+    return f"{len(entries)} changes: {', '.join(numbers[:-1])} and {numbers[-1]}"
+
+
+def _undone_line(entry: Entry) -> PlanLine:
+    return PlanLine(kind=LineKind.REMOVE, subject=f"change {entry.number}", detail=entry.words)
 
 
 def newest_standing(road: Road) -> Entry | None:
@@ -83,15 +105,16 @@ def is_standing(road: Road, entry: Entry) -> bool:
 
 
 def later_dependants(road: Road, entry: Entry) -> tuple[Entry, ...]:
-    """Return the later changes in force, newest first, that wrote or rely on what this one wrote."""
+    """Return the later changes in force, newest first, that wrote or rely on what this one wrote, or one of them."""
     wrote = set(entry.objects)
-    standing = []
-    for one in road.journal.entries_after(entry.number):
+    standing: list[Entry] = []
+    for one in reversed(road.journal.entries_after(entry.number)):
         # A taking back, or a doing again, wrote only what its own original wrote.
         if one.undoes or not is_standing(road, one):
             continue
         if wrote & {*one.objects, *one.relies_on}:
-            standing.append(one)
+            wrote.update(one.objects)
+            standing.insert(0, one)
     return tuple(standing)
 
 
@@ -130,7 +153,21 @@ def _lines(steps: Sequence[Step], home: str) -> tuple[PlanLine, ...]:
     """Return the plan's lines. A tree whose link is flipped needs no line of its own."""
     linked = any(isinstance(step, FlipLink) for step in steps)
     told = [step for step in steps if not (linked and isinstance(step, PlaceTree | RetireTree))]
-    return tuple(describe(step, home) for step in told if step.object_name)
+    return tuple(describe(step, home) for step in _joined(told) if step.object_name)
+
+
+def _joined(steps: Sequence[Step]) -> list[Step]:
+    """Return the steps with those on one link as one, from where it leads to where it will lead."""
+    joined: list[Step] = []
+    flips: dict[str, int] = {}
+    for step in steps:
+        if not isinstance(step, FlipLink):
+            joined.append(step)
+            continue
+        at = flips.setdefault(step.link, len(joined))
+        first = joined[at] if at < len(joined) else step
+        joined[at : at + 1] = [FlipLink(link=step.link, before=first.before, after=step.after)]  # type: ignore[attr-defined]
+    return joined
 
 
 def _chosen(road: Road, number: int | None) -> Entry:
@@ -147,18 +184,22 @@ def _chosen(road: Road, number: int | None) -> Entry:
         )
     if not is_standing(road, entry):
         raise WordsOff(f"change {entry.number} is not in force: {entry.words}", next_step="ush journal")
-    if not entry.undoable:
-        raise UndoRefused(f"what undoing change {entry.number} needs was trimmed", next_step="ush journal")
+    _check_undoable(entry)
     return entry
 
 
-def _inverse_steps(road: Road, entry: Entry) -> tuple[Step, ...]:
-    found: list[Step] = []
+def _check_undoable(entry: Entry) -> None:
+    if not entry.undoable:
+        raise UndoRefused(f"what undoing change {entry.number} needs was trimmed", next_step="ush journal")
+
+
+def _add_inverse_steps(road: Road, entry: Entry, found: list[Step]) -> None:
+    """Add what takes one change back to the steps that take later ones back."""
     for at, step in reversed(list(enumerate(road.journal.steps(entry.number)))):
         if isinstance(step, ReplaceFile) and step.derived:
             continue
         back = step.inverse(retired_place(road.locations, entry.number, at))
-        match back.state():
+        match _state_after(back, found):
             case StepState.BEFORE:
                 found.append(back)
             case StepState.OTHER if isinstance(back, PutRecord | DropRecord) and back.derived:
@@ -170,4 +211,12 @@ def _inverse_steps(road: Road, entry: Entry) -> tuple[Step, ...]:
                 )
             case StepState.AFTER:  # somebody took it back by hand already
                 continue
-    return tuple(found)
+
+
+def _state_after(back: Step, earlier: Sequence[Step]) -> StepState:
+    """Look which side of a step the machine will be on, once earlier ones have been done."""
+    fits = follows(back, earlier)
+    if fits is None:
+        written_before = len(first_on_each((*earlier, back))) == len(first_on_each(earlier))
+        return StepState.BEFORE if written_before else back.state()
+    return StepState.BEFORE if fits else StepState.OTHER

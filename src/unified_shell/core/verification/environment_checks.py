@@ -115,7 +115,7 @@ def _as_recorded(
     environment: Environment,
 ) -> Finding:
     there = installed.get(one.name)
-    if altered and there is not None:
+    if altered and there is not None and there.metadata.version == one.version:
         return Finding(
             subject=one.name,
             question="its files are as recorded",
