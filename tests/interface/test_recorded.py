@@ -1,11 +1,13 @@
 """What several requirements for one project come to, and files that are not as recorded: edited, gone, or brought twice."""
 
 import os
+import shlex
 from pathlib import Path
 
 import pytest
 
-from support.account import Account
+from support.account import Account, visible_state
+from support.sources import source
 from support.wheels import wheel
 
 
@@ -134,3 +136,42 @@ def test_two_may_bring_the_same_file_and_a_different_one_is_told_before_anything
     assert not (site(account) / "bees/drone.py").exists()
     assert (account.environment() / "bin/buzz").exists(), "it is the other one's too"
     account.ush("verify", "hive")
+
+
+def next_words(error: str) -> list[str]:
+    """Return the words of the call that an error suggests, as a shell reads them."""
+    step = next(line for line in error.splitlines() if line.startswith("Next: ush "))
+    return shlex.split(step.removeprefix("Next: ush ").split("   ")[0])
+
+
+def test_what_is_suggested_can_be_typed_and_means_the_environment_of_the_call(account: Account, field: Path) -> None:
+    wheel(field, "comb-cells")
+    wheel(field, "hive-map", requires=["comb-cells"])
+    source(field, "mite-count")
+    account.ush("package", "get", "hive-map", "-e", "hive", "--yes")
+    account.ush("package", "get", "hive-map", "-e", "other", "--yes")
+    entered = {"USH_ENVIRONMENT": "other"}
+    before = visible_state(account.home)
+    refused = account.ush("package", "drop", "comb-cells", "-e", "hive", code=3, more=entered).err
+    account.ush(*next_words(refused), "--yes", more=entered)
+    assert versions(account) == {}
+    assert versions(account, "other") == {"comb-cells": "1.0", "hive-map": "1.0"}
+    account.ush("undo", "--yes")
+    assert visible_state(account.home) == before
+    for words in (
+        ["package", "drop", "nothing", "-e", "hive"],
+        ["package", "why", "nothing", "-e", "hive"],
+        ["package", "refresh", "nothing", "-e", "hive"],
+    ):
+        said = account.ush(*words, code=2, more=entered).err
+        assert "hive-map" in account.ush(*next_words(said), more=entered).out
+        assert "-e hive" in said
+    again = account.ush("package", "get", "mite-count>=1", "-e", "hive", "--yes", code=4, more=entered).err
+    account.ush(*next_words(again), more=entered)
+    assert "mite-count" in versions(account)
+    asked = account.ush("package", "get", "hive-map", "--offline", "-e", "hive", "--plan", more=entered)
+    assert "already" in asked.out
+    unasked = account.ush("package", "drop", "hive-map", "-e", "hive", code=3, more=entered).err
+    account.ush(*next_words(unasked), more=entered)
+    assert "hive-map" in versions(account, "other")
+    assert "hive-map" not in versions(account)

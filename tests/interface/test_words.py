@@ -133,11 +133,6 @@ def _escaping_command(wheels: Path) -> None:
     wheel(wheels, "broken", commands=["../outside = broken:version"])
 
 
-def _colliding(wheels: Path) -> None:
-    wheel(wheels, "broken", requires=["other"], files={"shared.py": b"x = 1\n"})
-    wheel(wheels, "other", files={"shared.py": b"x = 2\n"})
-
-
 def _over_python(wheels: Path) -> None:
     wheel(wheels, "broken", files={"broken-1.0.data/data/bin/python": b"#!/bin/sh\n"})
 
@@ -158,7 +153,6 @@ BROKEN: dict[str, tuple[Callable[[Path], None], str]] = {
     "not in the record": (_unlisted, "no hash for 'stowaway.py'"),
     "escaping": (_escaping, "'..'"),
     "escaping command": (_escaping_command, "cannot be a file's name"),
-    "colliding": (_colliding, "both bring the file"),
     "over the interpreter": (_over_python, "both bring the file bin/python"),
     "no wheel fits": (_no_wheel_fits, "no wheel fits here"),
     "another Python": (_other_python, "it needs Python >=9"),

@@ -3,6 +3,7 @@
 import importlib
 import os
 import sys
+from collections.abc import Sequence
 from typing import ClassVar
 
 import click
@@ -10,6 +11,7 @@ import click
 from unified_shell import __version__
 from unified_shell.core.errors import CouldNot, UshError, WordsOff, told
 from unified_shell.core.machine.interrupts import interrupting_signal, is_interrupted, note_interrupts
+from unified_shell.core.machine.places import typed
 from unified_shell.views.plain_text import plain_text
 
 from .beginnings import resolve_beginning
@@ -147,11 +149,19 @@ def _in_our_words(error: click.ClickException) -> UshError:
 
 def _tell(error: UshError, *, trace: bool) -> None:
     lines = [f"ush: {error}"]
-    if error.next_step:
-        lines.append(f"Next: {error.next_step}")
+    if step := _next_step(error, sys.argv[1:]):
+        lines.append(f"Next: {step}")
     click.echo(plain_text("\n".join(lines)), err=True)
     if trace:
         raise error
+
+
+def _next_step(error: UshError, words: Sequence[str]) -> str:
+    """Return what to type next; where it is the same call in other words, those are written out."""
+    if not error.again_with and not error.again_without:
+        return error.next_step
+    again = [*(one for one in words if one not in error.again_without), *error.again_with]
+    return "   ".join(filter(None, (" ".join(("ush", *map(typed, again))), error.next_step)))
 
 
 def _tell_unforeseen(error: Exception, *, trace: bool) -> None:

@@ -87,9 +87,10 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, how: How, name: s
     from unified_shell.core.errors import WordsOff
 
     if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
+        named = (f" -e {typed(name)}" if name else "") + (f" --for {how.scope}" if how.scope != "me" else "")
         raise WordsOff(
             "a lock says all there is to say; nothing can be asked for besides",
-            next_step=f"ush package get --lock {typed(lock)}   then ush package get NAME",
+            next_step=f"ush package get --lock {typed(lock)}{named}   then ush package get NAME{named}",
         )
 
     wish = LockWish(
@@ -181,7 +182,7 @@ def why(bench: Workbench, wanted: str, name: str, *, as_json: bool) -> None:
     if as_json:
         bench.screen.result(json_text("chains", chains))
     else:
-        print_chains(bench.screen, wanted, chains)
+        print_chains(bench.screen, wanted, found, chains)
 
 
 @package.command()

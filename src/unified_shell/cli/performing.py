@@ -164,7 +164,7 @@ def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) ->
     if how.yes:
         return True
     if not sys.stdin.isatty():
-        raise Refused("there is no terminal to ask at; nothing was changed", next_step="the same again with --yes")
+        raise Refused("there is no terminal to ask at; nothing was changed", again_with=("--yes",))
     if not click.confirm("Go ahead?", default=True, err=True):
         bench.screen.say("Nothing was changed.")
         click.get_current_context().exit(3)

@@ -31,7 +31,7 @@ def show(bench: Workbench, *, thorough: bool, scope: str, as_json: bool) -> None
     if as_json:
         bench.screen.result(json_text("store", entries))
     else:
-        print_store(bench.screen, entries)
+        print_store(bench.screen, entries, whose="" if scope == "me" else f" --for {scope}")
     if any(one.damaged for one in entries):
         click.get_current_context().exit(1)
 
@@ -56,9 +56,7 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool, scope: str) -> None:
         return
     if not yes:
         if not sys.stdin.isatty():
-            raise Refused(
-                "there is no terminal to ask at; nothing was changed", next_step="the same again with --yes"
-            )
+            raise Refused("there is no terminal to ask at; nothing was changed", again_with=("--yes",))
         if not click.confirm("Go ahead?", default=True, err=True):
             click.get_current_context().exit(3)
     waiting = lambda holder: bench.screen.say(f"waiting for: {holder}")  # noqa: E731 - one word for the lock

@@ -21,7 +21,7 @@
 Programming mistakes are not in this tree; they end in a traceback in the log file.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 __all__ = [
     "ArchiveBroken",
@@ -47,12 +47,26 @@ __all__ = [
 
 
 class UshError(Exception):
-    """A fault that a person can act on: what is wrong, where, and what to type next."""
+    """A fault that a person can act on: what is wrong, where, and what to type next.
+
+    With `again_with` or `again_without` that is the call itself, with more words or without some; `next_step` then
+    follows it.
+    """
 
     exit_code = 4
 
-    def __init__(self, what: str, *, where: str = "", next_step: str = "") -> None:
+    def __init__(
+        self,
+        what: str,
+        *,
+        where: str = "",
+        next_step: str = "",
+        again_with: Sequence[str] = (),
+        again_without: Sequence[str] = (),
+    ) -> None:
         super().__init__(what)
+        self.again_with = tuple(again_with)
+        self.again_without = tuple(again_without)
         self.what = what
         self.where = where
         self.next_step = next_step

@@ -127,7 +127,7 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
     if rows:
         print_table(screen, ("project", "version", "import", "commands", "why", "index"), rows, indent=2)
     else:
-        screen.result(f"  none yet\nNext: ush package get NAME -e {typed(environment.name)}")
+        screen.result(f"  none yet\nNext: ush package get NAME {environment.change_option}")
 
 
 def print_licences(
@@ -151,10 +151,12 @@ def _first_of(names: Sequence[str]) -> str:
     return f"{names[0]}{more}" if names else "did not come with it"
 
 
-def print_chains(screen: Screen, name: str, chains: Sequence[Chain]) -> None:
+def print_chains(screen: Screen, name: str, environment: Environment, chains: Sequence[Chain]) -> None:
     """Write each chain, a requirement a line, further in the further down."""
     if not chains:
-        screen.result(f"Nothing that was asked for needs {name}.\nNext: ush package drop {typed(name)}")
+        screen.result(
+            f"Nothing that was asked for needs {name}.\nNext: ush package drop {typed(name)} {environment.change_option}"
+        )
         return
     for chain in chains:
         screen.result(f"you ask for {chain.asked}")

@@ -11,8 +11,8 @@ from .tables import print_table
 __all__ = ["print_store", "print_unused"]
 
 
-def print_store(screen: Screen, entries: Sequence[StoreEntry]) -> None:
-    """Write each content with its size and users, then the sum, and what to do about it."""
+def print_store(screen: Screen, entries: Sequence[StoreEntry], *, whose: str) -> None:
+    """Write each content with its size and users, then the sum, and what to do about it; `whose` is the scope's option."""
     if not entries:
         screen.result("The store is empty: no package was got yet.")
         return
@@ -22,9 +22,9 @@ def print_store(screen: Screen, entries: Sequence[StoreEntry]) -> None:
     total, free = sum(one.size_bytes for one in entries), sum(one.size_bytes for one in unused)
     screen.result(f"\n{len(entries)} packages, {shown_size(total)}; {len(unused)} of them unused, {shown_size(free)}")
     if any(one.damaged for one in entries):
-        screen.result("Next: ush store mend")
+        screen.result(f"Next: ush store mend{whose}")
     elif unused:
-        screen.result("Next: ush store sweep")
+        screen.result(f"Next: ush store sweep{whose}")
 
 
 def print_unused(screen: Screen, entries: Sequence[StoreEntry]) -> None:

@@ -33,7 +33,9 @@ def chains_to(name: str, environment: Environment, facts: InterpreterFacts) -> t
     wanted = canonicalize_name(name)
     if environment.contents.find(wanted) is None:
         known = [one.name for one in environment.contents.distributions]
-        raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
+        raise UnknownName(
+            f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
+        )
     metadata = installed_metadata(environment)
     found: list[Chain] = []
     # Breadth first, so that the shortest come first; a project is never twice on one chain.

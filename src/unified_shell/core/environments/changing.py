@@ -186,13 +186,13 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
     except InterpreterUnusable as error:
         raise InterpreterUnusable(
             f"the interpreter of the environment {environment.name} does not start: {error.what}",
-            next_step=f"ush environment drop {typed(environment.name)}   (then make it again on another interpreter)",
+            next_step=f"ush environment drop {typed(environment.name)}{environment.whose}   (then make it again on another interpreter)",
         ) from error
     if facts.short_version != environment.short_version:
         raise InterpreterUnusable(
             f"{facts.real_executable} is {facts.title} now; the environment {environment.name} was made for"
             f" {environment.contents.python}",
-            next_step=f"ush environment drop {typed(environment.name)}   (then make it again)",
+            next_step=f"ush environment drop {typed(environment.name)}{environment.whose}   (then make it again)",
         )
     return facts
 

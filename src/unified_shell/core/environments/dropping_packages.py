@@ -36,14 +36,17 @@ def plan_drop_packages(
     for name in dropped:
         if contents.find(name) is None:
             known = [one.name for one in contents.distributions]
-            raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
+            raise UnknownName(
+                f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
+            )
     roots = standing_requests(contents, facts.markers(), without=dropped)
     kept = reachable(roots, environment, facts)
     needed = sorted(dropped & set(kept))
     if needed:
         by = ", ".join(kept[needed[0]])
         raise Refused(
-            f"{needed[0]} is needed by {by}", next_step=f"ush package drop {typed(by.split(', ')[0].split()[0])}"
+            f"{needed[0]} is needed by {by}",
+            next_step=f"ush package drop {typed(kept[needed[0]][0].split()[0])} {environment.change_option}",
         )
     distributions = [one for one in contents.distributions if one.name in kept]
     gone = [one for one in contents.distributions if one.name not in kept]

@@ -117,8 +117,13 @@ class Installer:
         if digest_of_file(join(self.tree, target)) == sha256:
             return False
         owner = self._owners.get(target) or self._sharing(target)
+        if not owner:
+            raise WheelBroken(
+                f"{distribution.name} and the environment itself both bring the file {target}",
+                where=distribution.wheel,
+            )
         if owner not in self.preferred:
-            raise FilesCollide((Collision(path=target, projects=(owner or "the environment", distribution.name)),))
+            raise FilesCollide((Collision(path=target, projects=(owner, distribution.name)),))
         self._theirs.add(target)
         return True
 

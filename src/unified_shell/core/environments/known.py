@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from unified_shell.core.errors import CouldNot, Refused, UnknownName, UshError, WordsOff, told
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations, everyone_locations
+from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import Place, join, typed
 
 from .adopted import adopted_places, is_protected
@@ -44,6 +44,22 @@ class Environment:
     protected: bool = False
     foreign: bool = False
     everyones: bool = False
+    scope: Scope = Scope.ME
+
+    @property
+    def option(self) -> str:
+        """The option that names it in a call that reads: `-e hive`."""
+        return f"-e {typed(self.name)}"
+
+    @property
+    def change_option(self) -> str:
+        """The options that name it in a call that changes it: with whose it is, where it is not mine."""
+        return self.option + self.whose
+
+    @property
+    def whose(self) -> str:
+        """The option of a changing call that says whose it is, with a blank before it; nothing for mine."""
+        return "" if self.scope is Scope.ME else f" --for {self.scope.value}"
 
     @property
     def short_version(self) -> str:
@@ -176,14 +192,15 @@ def check_changeable(environment: Environment) -> None:
     if environment.everyones:
         raise Refused(
             f"the environment {environment.name} is everyone's on this machine",
-            next_step=f"the same with --for everyone   or   ush environment copy {typed(environment.name)} NEW",
+            again_with=("--for", "everyone"),
+            next_step=f"or   ush environment copy {typed(environment.name)} NEW",
         )
     if environment.protected:
         raise Refused(
             f"the environment {environment.name} is protected"
             + (f": something else made it, at {environment.prefix}" if environment.foreign else ""),
             next_step=f"ush environment copy {typed(environment.name)} NEW"
-            f"   or   ush environment unprotect {typed(environment.name)}",
+            f"   or   ush environment unprotect {typed(environment.name)}{environment.whose}",
         )
 
 
@@ -206,7 +223,14 @@ def _read(name: str, locations: Locations) -> Environment | None:
     if contents is not None:
         protected = is_protected(name, locations)
         edition = edition_number(link)
-        return Environment(name=name, prefix=link, edition=edition, contents=contents, protected=protected)
+        return Environment(
+            name=name,
+            prefix=link,
+            edition=edition,
+            contents=contents,
+            protected=protected,
+            scope=locations.scope,
+        )
     if os.path.islink(link) and not os.path.exists(link):
         raise CouldNot(
             f"the environment {name} is gone: its link leads to {os.readlink(link)}, which is not there",
@@ -221,4 +245,6 @@ def _read(name: str, locations: Locations) -> Environment | None:
         found = read_foreign(name, place)
     except WordsOff:
         return None
-    return Environment(name=name, prefix=place, edition=0, contents=found, protected=True, foreign=True)
+    return Environment(
+        name=name, prefix=place, edition=0, contents=found, protected=True, foreign=True, scope=locations.scope
+    )

@@ -178,7 +178,8 @@ def _check_source(one: Candidate, rules: Rules) -> None:
     if not one.file.name.endswith(".whl") and not rules.may_build(one.project):
         raise Refused(
             f"{one.project} {one.version} is locked as a source distribution, which would have to be built",
-            next_step=f"the same with --allow-build {one.project}   (building runs its code on this machine)",
+            again_with=("--allow-build", one.project),
+            next_step="(building runs its code on this machine)",
         )
 
 

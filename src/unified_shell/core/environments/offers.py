@@ -34,7 +34,7 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     if environment.contents.find(canonicalize_name(KERNEL)) is None:
         raise CouldNot(
             f"the environment {name} has no kernel in it that a notebook could start",
-            next_step=f"ush package get {KERNEL} -e {typed(name)}",
+            next_step=f"ush package get {KERNEL} {environment.change_option}",
         )
     spec = {
         "argv": [environment.layout.python, "-m", f"{KERNEL}_launcher", "-f", "{connection_file}"],

@@ -91,7 +91,9 @@ def plan_refresh(
     wanted = {canonicalize_name(name) for name in names}
     known = {one.name for one in environment.contents.distributions}
     for name in wanted - known:
-        raise UnknownName(f"package in {environment.name}", name, known, next_step="ush package list")
+        raise UnknownName(
+            f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
+        )
     what = ", ".join(sorted(wanted)) or "everything"
     job = _Solving(
         wish=Wish(), environment=environment, client=client, host=host, locations=locations, progress=progress

@@ -252,7 +252,7 @@ def _licence(origin: Origin, wish: GetWish, locations: Locations) -> tuple[list[
         raise Refused(
             f"{described.name} asks for the acceptance of its licence ({described.licence}):\n"
             f"  {described.licence_text.strip()}",
-            next_step=f"the same again with --accept {described.name}",
+            again_with=("--accept", described.name),
         )
     value = to_json_text({"name": described.name, "version": described.version, "licence": described.licence})
     return [line], (PutRecord(path=locations.config_file, keys=keys, before="", after=value),)

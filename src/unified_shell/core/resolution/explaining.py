@@ -43,14 +43,17 @@ def no_solution(
     space = spaces[dead_end.project]
     unfit = _wanted_but_unfit(dead_end, space)
     words = f"{_and(told)}, but {unfit or _what_there_is(space.listing, space)}"
+    again: tuple[str, ...] = ()
     step = _relaxation(own, facts)
     if not space.listing.index and not space.listing.candidates:
         step = "ush index list   (where it was asked)"
     elif unfit and dead_end.requirement and _is_buildable(dead_end.requirement, space):
-        step = f"the same with --allow-build {space.project}   (building runs its code on this machine)"
+        again, step = ("--allow-build", str(space.project)), "(building runs its code on this machine)"
     elif unfit:
         step = f"ush environment new NAME --to-hold {typed(str(dead_end.requirement))}   (on an interpreter that can have it)"
-    return NoSolution(words if dead_end in own else f"no set of versions fits: {words}", next_step=step)
+    return NoSolution(
+        words if dead_end in own else f"no set of versions fits: {words}", next_step=step, again_with=again
+    )
 
 
 def _told(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space], ending_with: Fact | None) -> list[str]:

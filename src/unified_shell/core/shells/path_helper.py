@@ -65,7 +65,8 @@ def paths_file_steps(wiring: Wiring, host: Host, locations: Locations) -> tuple[
     if wiring.variables or any(one.when or one.variable != "PATH" for one in wiring.entries):
         raise Refused(
             "for everyone on macOS only directories on PATH can be wired, without a condition",
-            next_step="for you alone it works: the same without --for everyone",
+            again_without=("--for", "everyone", "--for=everyone"),
+            next_step="(for you alone it works)",
         )
     names = [one for path in wiring.search_paths() for one in path.directories]
     wrong = next((one for one in names if "\n" in one), None)

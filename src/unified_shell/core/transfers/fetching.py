@@ -199,7 +199,7 @@ class Fetcher:
         if self.offline:
             raise TransferFailed(
                 f"{shown_address(address)} is not in the cache, and nothing is to be fetched",
-                next_step="the same without --offline",
+                again_without=("--offline",),
             )
         if not is_web_address(address):
             raise TransferFailed(f"{shown_address(address)!r} is not an address that can be fetched")

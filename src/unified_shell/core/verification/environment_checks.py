@@ -22,7 +22,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
 from unified_shell.core.machine.executables import is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.processes import Ran, run_program
@@ -61,13 +61,14 @@ def check_environment(environment: Environment, host: Host, *, thorough: bool = 
 
 def check_readable(locations: Locations) -> tuple[Finding, ...]:
     """Return a fault for each environment of which it cannot be read what it holds."""
+    whose = "" if locations.scope is Scope.ME else f" --for {locations.scope.value}"
     return tuple(
         Finding(
             subject=name,
             question="what it holds can be read",
             holds=False,
             answer=why,
-            remedy=f"ush environment drop {typed(name)}   (then make it again)",
+            remedy=f"ush environment drop {typed(name)}{whose}   (then make it again)",
         )
         for name, why in unreadable_environments(locations).items()
     )
@@ -95,7 +96,7 @@ def check_distributions(
         for one in chosen
     ]
     found += _strangers(environment, installed)
-    found += _satisfied(installed, facts, environment.contents.overrides)
+    found += _satisfied(installed, facts, environment)
     work: list[Callable[[], Finding]] = []
     brought = frozenset(name.split(".")[0] for there in installed.values() for name in there.imports)
     here = [(one, installed[one.name]) for one in chosen if one.name in installed]
@@ -121,7 +122,7 @@ def _as_recorded(
             question="its files are as recorded",
             holds=False,
             answer=altered_text(altered),
-            remedy="" if environment.foreign else f"ush verify {typed(environment.name)} --mend",
+            remedy="" if environment.foreign else f"ush verify {typed(environment.name)} --mend{environment.whose}",
         )
     answer = "it is not there" if there is None else there.metadata.version
     holds = there is not None and there.metadata.version == one.version
@@ -130,7 +131,9 @@ def _as_recorded(
         question=f"is version {one.version}, as recorded",
         holds=holds,
         answer="yes" if holds else answer,
-        remedy="" if holds or environment.foreign else f"ush verify {typed(environment.name)} --mend",
+        remedy=""
+        if holds or environment.foreign
+        else f"ush verify {typed(environment.name)} --mend{environment.whose}",
     )
 
 
@@ -142,7 +145,7 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
             question="was put there by ush",
             holds=False,
             answer=f"{there.metadata.version} was put there by {there.installer or 'something else'}",
-            remedy=f"ush package get {typed(name)} -e {typed(environment.name)}   (so that it is recorded)",
+            remedy=f"ush package get {typed(name)} {environment.change_option}   (so that it is recorded)",
         )
         for name, there in installed.items()
         if name not in known
@@ -150,9 +153,9 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
 
 
 def _satisfied(
-    installed: Mapping[NormalizedName, Installed], facts: InterpreterFacts, overrides: Sequence[str]
+    installed: Mapping[NormalizedName, Installed], facts: InterpreterFacts, environment: Environment
 ) -> list[Finding]:
-    instead = {canonicalize_name(one.name): one.specifier for one in map(Requirement, overrides)}
+    instead = {canonicalize_name(one.name): one.specifier for one in map(Requirement, environment.contents.overrides)}
     markers = facts.markers()
     found, wrong = 0, []
     for name, there in installed.items():
@@ -179,7 +182,7 @@ def _satisfied(
             question=f"has what it requires: {text}",
             holds=False,
             answer=f"there is {have}",
-            remedy=f"ush package get {typed(text.split(';')[0].strip())}",
+            remedy=f"ush package get {typed(text.split(';')[0].strip())} {environment.change_option}",
         )
         for name, text, have in wrong
     ]
@@ -250,7 +253,7 @@ class _Judge:
         holds = ran.returncode == 0
         remedy = f"ush environment run {typed(self.environment.name)} -- python -c 'import {name}'"
         if "[" in optional:
-            remedy = f"ush package get {typed(optional.split()[-2])} -e {typed(self.environment.name)}"
+            remedy = f"ush package get {typed(optional.split()[-2])} {self.environment.change_option}"
         return Finding(
             subject=one.name,
             question=question,

@@ -104,7 +104,7 @@ def next_thing(environments: tuple[Environment, ...], indexes: tuple[Index, ...]
         return "ush environment new NAME"
     empty = next((one for one in environments if not one.contents.distributions), None)
     if empty is not None:
-        return f"ush package get NAME -e {typed(empty.name)}"
+        return f"ush package get NAME {empty.change_option}"
     return f"ush verify {typed(environments[0].name)}"
 
 
