@@ -124,7 +124,7 @@ def test_the_running_python_is_packed_and_stands_alone_in_another_home(tmp_path:
     )
     shutil.copytree(original, copied, symlinks=True, ignore=large)
     next(copied.glob("lib/python3.*/os.py")).with_name("site-packages").mkdir()
-    one, two = Account(tmp_path / "one"), Account(tmp_path / "another home")
+    one, two = Account(tmp_path / "one"), Account(tmp_path / "bee keeper's home")
     one.home.mkdir()
     two.home.mkdir()
     one.ush("interpreter", "pack", copied / "bin" / Path(BASE_PYTHON).name, "-o", "python.tar.gz")
@@ -142,8 +142,22 @@ def test_the_running_python_is_packed_and_stands_alone_in_another_home(tmp_path:
     )
     told = two.run([str(python), "-I", "-c", asked])
     assert told.out == f"[]\n[]\n{prefix}\n", told.err
+    config = prefix / "bin" / f"{Path(BASE_PYTHON).name}-config"
+    if config.exists():
+        assert two.run([str(config), "--prefix"]).out == f"{prefix}\n", "a blank does not cut it"
+    linked, other_home = tmp_path / "opt", Account(tmp_path / "linked home")
+    linked.symlink_to(prefix.parent)
+    other_home.home.symlink_to(two.home)
+    for name, account, which in (
+        ("hive", two, linked / "mine/bin" / Path(BASE_PYTHON).name),
+        ("comb", other_home, linked / "mine/bin" / Path(BASE_PYTHON).name),
+        ("queen", other_home, "mine"),
+    ):
+        account.ush("environment", "new", name, "--interpreter", which, "--yes")
+        account.ush("verify", name)
+        assert f"environment {name}" in account.ush("interpreter", "drop", "mine", "--yes", code=3).err
     if os.getuid() == 0:
-        hidden = f"mount -t tmpfs none '{original}' && exec '{python}' -I -c 'import ssl, sqlite3; print(1)'"
+        hidden = f"mount -t tmpfs none '{original}' && exec \"{python}\" -I -c 'import ssl, sqlite3; print(1)'"
         assert two.run(["unshare", "-m", "sh", "-c", hidden]).out == "1\n"
     two.ush("environment", "new", "hive", "--interpreter", "mine", "--yes")
     assert "all hold" in two.ush("verify", "hive", "mine").out

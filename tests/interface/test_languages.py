@@ -6,7 +6,7 @@ import pytest
 
 from support.account import Account, visible_state
 
-LANGUAGES = {
+LANGUAGES: dict[str, tuple[str, str, list[str]]] = {
     "lua": (
         "lib/lua/bee.lua",
         "return {hum = function() return 'hums' end}",
@@ -22,6 +22,12 @@ LANGUAGES = {
         "module.exports = 'hums'",
         ["node", "-e", "console.log(require('bee'))"],
     ),
+    "ruby": ("lib/ruby/bee.rb", "def hum = 'hums'", ["ruby", "-rbee", "-e", "puts hum"]),
+    "tcl": (
+        "lib/tcl/bee/pkgIndex.tcl",
+        "package ifneeded bee 1.0 {package provide bee 1.0; proc hum {} {return hums}}",
+        ["tclsh", "hum.tcl"],
+    ),
     "r": ("lib/R/.keep", "", ["Rscript", "-e", "cat(basename(dirname(dirname(dirname(.libPaths()[1])))), '\\n')"]),
 }
 
@@ -29,9 +35,13 @@ LANGUAGES = {
 @pytest.mark.parametrize("language", LANGUAGES)
 def test_a_library_is_there_while_it_is_entered(account: Account, language: str) -> None:
     module, text, words = LANGUAGES[language]
-    # R takes quotes and dollars out of the variable that names its library.
-    name = "my hive" if language == "r" else "my 'hive' $x"
+    # What a language takes for more than itself is refused, and told.
+    name = {"r": "my hive", "perl": "my 'hive' x"}.get(language, "my 'hive' $x")
+    account.write("hum.tcl", "package require bee; puts [hum]")
     before = visible_state(account.home)
+    if name != "my 'hive' $x":
+        refused = account.ush("environment", "new", "my 'hive' $x", "--language", language, "--yes", code=2).err
+        assert "means something else" in refused
     made = account.ush("environment", "new", name, "--language", language, "--yes")
     assert "its library is" in made.out
     prefix = account.environment(name)
@@ -45,8 +55,8 @@ def test_a_library_is_there_while_it_is_entered(account: Account, language: str)
     assert account.run(words).out.strip() != said, "not otherwise"
     account.ush("verify", name)
     assert Path(words[0]).name in account.ush("environment", "show", name).out
-    for refused in (("package", "get", "x"), ("variable", "add", "X", "1"), ("package", "drop", "x")):
-        assert "packages for Python only" in account.ush(*refused, "-e", name, "--yes", code=3).err
+    for call in (("package", "get", "x"), ("variable", "add", "X", "1"), ("package", "drop", "x")):
+        assert "packages for Python only" in account.ush(*call, "-e", name, "--yes", code=3).err
     account.ush("environment", "protect", name, "--yes")
     assert "unprotect" in account.ush("environment", "drop", name, "--yes", code=3).err
     account.ush("undo", "--yes")
@@ -66,3 +76,32 @@ def test_a_library_is_there_while_it_is_entered(account: Account, language: str)
 def test_what_cannot_be_made_is_told(account: Account, words: tuple[str, ...], code: int, said: str) -> None:
     assert said in account.ush("environment", "new", "hive", *words, "--yes", code=code).err
     assert not account.environment().exists()
+
+
+def test_perls_own_installer_puts_a_module_into_the_library_also_where_its_place_has_blanks(tmp_path: Path) -> None:
+    home = tmp_path / "bee keeper's home"
+    home.mkdir()
+    account = Account(home)
+    account.ush("environment", "new", "hive", "--language", "perl", "--yes")
+    source = home / "song"
+    account.write("song/lib/HiveSong.pm", "package HiveSong; our $VERSION = '1.0'; sub hum {'hums'} 1;")
+    account.write("song/Makefile.PL", "use ExtUtils::MakeMaker; WriteMakefile(NAME => 'HiveSong', VERSION => '1.0');")
+    built = f"cd '{source.name}' && perl Makefile.PL && make && make install"
+    account.ush("environment", "run", "hive", "--", "sh", "-c", built)
+    assert (account.environment() / "lib/perl5/HiveSong.pm").exists()
+    assert not [one for one in tmp_path.rglob("HiveSong.pm") if not one.is_relative_to(home)]
+    said = account.ush("environment", "run", "hive", "--", "perl", "-MHiveSong", "-e", "print HiveSong::hum()")
+    assert said.out == "hums"
+
+
+def test_a_library_that_its_interpreter_does_not_find_is_a_fault(tmp_path: Path) -> None:
+    home = tmp_path / "bee keeper"
+    home.mkdir()
+    account = Account(home)
+    account.ush("environment", "new", "hive", "--language", "tcl", "--yes")
+    account.ush("verify", "hive")
+    own = account.environment() / "environment.json"
+    # As an earlier version wrote it: two words to Tcl.
+    own.write_text(own.read_text().replace("bee\\\\ keeper", "bee keeper"))
+    assert "Tcl does not find it" in account.ush("verify", "hive", code=1).out
+    assert not list((account.environment() / "lib/tcl").iterdir()), "what was put there is gone again"

@@ -17,7 +17,7 @@ from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.locations import Locations, Scope, private_folders
 from unified_shell.core.machine.modes import public_files
-from unified_shell.core.machine.places import Place, inside, join
+from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.machine.presence import present, this_worker
 
 from .journal import Entry, EntryState, Journal
@@ -197,7 +197,7 @@ def retired_place(locations: Locations, number: int, at: int) -> Place:
 
 def is_of_here(entry: Entry, road: Road) -> bool:
     """Tell whether a change was made where its journal is now: the paths of one from elsewhere lead there."""
-    return inside(entry.staging, road.locations.staging)
+    return lies_in(entry.staging, road.locations.staging)
 
 
 def presence_lock(locations: Locations, staging: str) -> Place:

@@ -13,7 +13,7 @@ from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, inside, join, shown, typed
+from unified_shell.core.machine.places import Place, join, lies_in, shown, typed
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.everyone import check_for_everyone
 
@@ -73,7 +73,7 @@ def plan_new(
         ),
         disk_bytes=20_000,
         relies_on=tuple(
-            f"tree {one.prefix}" for one in read_kept(locations) if inside(facts.real_executable, one.prefix)
+            f"tree {one.prefix}" for one in read_kept(locations) if lies_in(facts.real_executable, one.prefix)
         ),
         afterwards=ways_in(name, prefix, host, locations),
     )
@@ -218,11 +218,10 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
         timeout_seconds=20,
     )
     answer = os.fsdecode(ran.output).split("\0")
-    wanted = [prefix, facts.base_prefix]
     trouble = ran.trouble
-    if not trouble and answer[0] != prefix:
+    if not trouble and _resolved(answer[0]) != _resolved(prefix):
         trouble = f"it takes {answer[0]} for its place"
-    elif not trouble and answer != wanted:
+    elif not trouble and os.path.realpath(answer[-1]) != os.path.realpath(facts.base_prefix):
         trouble = f"its library comes from {answer[-1]}, not from {facts.base_prefix}"
     elif not trouble and ran.errors.strip():
         trouble = ran.errors.decode("utf-8", "replace").strip().splitlines()[0]
@@ -235,6 +234,11 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
         puts_back=True,
         elapsed_seconds=ran.elapsed_seconds,
     )
+
+
+def _resolved(prefix: str) -> str:
+    """Return an environment's place with links above it followed, its own link not."""
+    return join(os.path.realpath(os.path.dirname(prefix)), os.path.basename(prefix))
 
 
 def edition_made(

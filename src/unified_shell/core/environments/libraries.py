@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.errors import CouldNot, UnknownName, WordsOff
-from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.languages import Language, find_language, languages
 from unified_shell.core.interpreters.other_languages import said_version
 from unified_shell.core.machine.clock import now_seconds
@@ -18,7 +17,6 @@ from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, typed
-from unified_shell.core.shells.dialects.dialect import SetVariable
 from unified_shell.core.shells.enter_scripts import enter_scripts
 from unified_shell.core.shells.wiring import Wiring
 
@@ -27,8 +25,10 @@ from .contents import FILE_NAME, Contents, contents_text
 from .editions import edition_steps
 from .known import Environment
 from .layout import WIRED_MARK, link_place
+from .library_checks import check_library, interpreter_name
+from .library_variables import library_variables, unfit_in
 
-__all__ = ["check_library", "interpreter_name", "plan_new_library"]
+__all__ = ["plan_new_library"]
 
 
 def plan_new_library(name: str, language: str, wanted: str, host: Host, locations: Locations) -> Change:
@@ -48,8 +48,13 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
             if table.name == "python"
             else f"there are: {', '.join(able)}",
         )
-    executable, version = _interpreter(table, wanted, host)
     prefix = link_place(locations.data, name)
+    if unfit := unfit_in(table, prefix):
+        raise WordsOff(
+            f"a library of {table.title} cannot be in {prefix}: {unfit!r} means something else to {table.title}",
+            next_step=f"ush environment new NAME --language {table.name}   (a name without it; USH_HOME, if the home has it)",
+        )
+    executable, version = _interpreter(table, wanted, host)
     contents = Contents(
         name=name,
         identity=str(uuid.uuid4()),
@@ -57,7 +62,7 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
         python=version,
         made_seconds=now_seconds(),
         language=table.name,
-        wiring=Wiring(variables=_variables(table, prefix)),
+        wiring=Wiring(variables=library_variables(table, prefix)),
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
@@ -84,54 +89,14 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
         ),
     )
     return Change(
-        plan=plan, prepare=prepare, verify=lambda: check_library(_environment(name, prefix, contents), host)
+        plan=plan,
+        prepare=prepare,
+        verify=lambda: check_library(_environment(name, prefix, contents), host, puts_back=True),
     )
-
-
-def check_library(environment: Environment, host: Host) -> tuple[Finding, ...]:
-    """Start the interpreter of an environment of another language, and see that its library is there."""
-    contents = environment.contents
-    table = find_language(contents.language)
-    if table is None:
-        return ()
-    program = join(environment.prefix, "bin", interpreter_name(contents))
-    version, trouble = said_version(table, program, host)
-    library = join(environment.prefix, table.library)
-    there = os.path.isdir(library)
-    return (
-        Finding(
-            subject=f"environment {environment.name}",
-            question="its interpreter starts",
-            holds=not trouble,
-            answer=trouble or f"{table.title} {version}",
-            remedy="ush interpreter list   (choose another)" if trouble else "",
-            puts_back=True,
-        ),
-        Finding(
-            subject=f"environment {environment.name}",
-            question="its library is there",
-            holds=there,
-            answer=library if there else "it is gone",
-            remedy="" if there else f"ush environment drop {typed(environment.name)}   (then make it again)",
-        ),
-    )
-
-
-def interpreter_name(contents: Contents) -> str:
-    """Return the name by which an environment's interpreter is called in it."""
-    return os.path.basename(contents.interpreter)
 
 
 def _environment(name: str, prefix: Place, contents: Contents) -> Environment:
     return Environment(name=name, prefix=prefix, edition=1, contents=contents)
-
-
-def _variables(table: Language, prefix: Place) -> tuple[SetVariable, ...]:
-    library = join(prefix, table.library)
-    return tuple(
-        SetVariable(name=name, value=value.replace("{library}", library).replace("{prefix}", prefix))
-        for name, value in table.library_variables
-    )
 
 
 def _interpreter(table: Language, wanted: str, host: Host) -> tuple[Place, str]:

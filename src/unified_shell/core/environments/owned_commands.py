@@ -13,7 +13,7 @@ from unified_shell.core.interpreters.units import choice_of
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, inside, join, typed
+from unified_shell.core.machine.places import Place, join, lies_in, typed
 
 from .known import list_environments
 
@@ -35,7 +35,7 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
         # A link to its python would start the base; and only what was asked for leaves an environment.
         choice = Choice(name=name, candidate=path, names=(name,), launcher=True)
     change = plan_prefer(choice, host, locations)
-    on = tuple(f"tree {one.prefix}" for one in read_kept(locations) if inside(os.path.realpath(path), one.prefix))
+    on = tuple(f"tree {one.prefix}" for one in read_kept(locations) if lies_in(os.path.realpath(path), one.prefix))
     return replace(change, plan=replace(change.plan, relies_on=(*change.plan.relies_on, *on)))
 
 

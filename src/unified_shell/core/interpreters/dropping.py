@@ -9,7 +9,7 @@ from unified_shell.core.changes.steps import RetireTree, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, inside, join, shown, typed
+from unified_shell.core.machine.places import Place, join, lies_in, shown, typed
 from unified_shell.core.shells.hookup import chosen_shells
 from unified_shell.core.shells.search_paths import plan_path_drop
 from unified_shell.core.shells.wiring import read_wiring
@@ -56,7 +56,7 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
         return (RetireTree(target=kept.prefix, retired=join(locations.data, "retired", os.path.basename(staging))),)
 
     change = Change(plan=plan, prepare=prepare)
-    wired = [one for one in read_wiring(locations).entries if inside(one.directory, kept.prefix)]
+    wired = [one for one in read_wiring(locations).entries if lies_in(one.directory, kept.prefix)]
     # One wiring change at a time: each is planned from the wiring as it is now.
     for one in wired[:1]:
         change = combined(change, plan_path_drop(one.directory, one.variable, chosen_shells(host), host, locations))

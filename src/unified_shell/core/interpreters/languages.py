@@ -14,8 +14,9 @@ __all__ = ["Language", "find_language", "languages"]
 class Language:
     """One language, as `languages.toml` tells what each field means.
 
-    `search_paths` are pairs of a variable and what separates its entries; `library_variables` of a variable and the
-    value, with places to be filled in, that lets an interpreter find the `library` of an environment.
+    `search_paths` are pairs of a variable and what separates its entries; `library_variables` of a variable, the
+    value, with places to be filled in, that lets an interpreter find the `library` of an environment, and how it reads
+    that value, where not as it is.
     """
 
     name: str
@@ -32,7 +33,10 @@ class Language:
     search_paths: tuple[tuple[str, str], ...] = ()
     debian_package: str = ""
     library: str = ""
-    library_variables: tuple[tuple[str, str], ...] = ()
+    library_variables: tuple[tuple[str, ...], ...] = ()
+    library_unfit: str = ""
+    library_proof: tuple[str, ...] = ()
+    library_maker: tuple[str, ...] = ()
 
     def is_executable_name(self, name: str) -> bool:
         """Tell whether an interpreter of this language may be called so."""
@@ -73,7 +77,7 @@ def _language(name: str, fields: Mapping[str, object]) -> Language:
         if key == "system-package" and isinstance(value, Mapping):
             given["debian_package"] = value["debian"]
         elif key in ("search-paths", "library-variables") and isinstance(value, list):
-            given[key.replace("-", "_")] = tuple((variable, text) for variable, text in value)
+            given[key.replace("-", "_")] = tuple(map(tuple, value))
         else:
             given[key.replace("-", "_")] = tuple(value) if isinstance(value, list) else value
     return Language(name=name, **given)  # type: ignore[arg-type]  # the table's own test reads every field

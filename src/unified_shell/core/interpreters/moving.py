@@ -29,6 +29,12 @@ HEAD_BYTES = 8192
 # Places that others share: a text that names one seldom means the interpreter.
 SHARED_PREFIXES = ("/", "/usr", "/usr/local", "/opt")
 BUILD_SETTINGS = re.compile(r"_sysconfigdata.*\.py|Makefile|.*\.pc|python[\d.]*t?-config(\.py)?")
+CONFIG_SCRIPT = re.compile(r"python[\d.]*t?-config")
+# Of `python-config.sh.in`, 3.8 to 3.13.
+UNQUOTED = (
+    (b'RESULT=$(dirname $(cd $(dirname "$1") && pwd -P))', b'RESULT=$(dirname "$(cd "$(dirname "$1")" && pwd -P)")'),
+    (b"    echo $RESULT\n", b'    echo "$RESULT"\n'),
+)
 BYTE_CODE = (".pyc", ".pyo", ".a", ".o")
 
 
@@ -193,7 +199,9 @@ def _freed_text(content: bytes, path: str, tree: str, old: str, new: str) -> byt
     if shared and not BUILD_SETTINGS.fullmatch(os.path.basename(path)):
         rest_freed = rest
     else:
-        rest_freed = with_place_replaced(rest, old, new)
+        rest_freed = with_place_replaced(rest, old, _as_written(new, path))
+    if CONFIG_SCRIPT.fullmatch(os.path.basename(path)) and line.endswith(b"/sh"):
+        rest_freed = _with_words_kept(rest_freed)
     if line.startswith(b"#!" + old_bytes + b"/") and newline and b" " not in line:
         below = os.fsdecode(line[2 + len(old_bytes) :])
         if shared and not os.path.lexists(tree + below):
@@ -205,6 +213,19 @@ def _freed_text(content: bytes, path: str, tree: str, old: str, new: str) -> byt
     if shared and rest_freed is rest:
         return content
     return with_place_replaced(line, old, new) + newline + rest_freed
+
+
+def _as_written(place: str, path: str) -> str:
+    """Return a place as it stands in quotes in a file of that name: of Python, or of a shell's double quotes."""
+    special = "\\'\"" if path.endswith(".py") else '\\"$`' if CONFIG_SCRIPT.fullmatch(os.path.basename(path)) else ""
+    return "".join(f"\\{one}" if one in special else one for one in place)
+
+
+def _with_words_kept(script: bytes) -> bytes:
+    """Return CPython's own configuration script with quotes where it lacks them: a place with a blank stays one word."""
+    for bare, quoted in UNQUOTED:
+        script = script.replace(bare, quoted)
+    return script
 
 
 def _update_records(tree: str, changed: list[str]) -> None:

@@ -15,6 +15,7 @@ __all__ = [
     "in_home",
     "inside",
     "join",
+    "lies_in",
     "shown",
     "to_json_text",
     "to_record_text",
@@ -33,6 +34,11 @@ def inside(place: str, parent: str) -> bool:
     """Tell whether `place` is `parent` or lies below it, by names alone."""
     parent = parent.rstrip("/") or "/"
     return place == parent or place.startswith(parent if parent == "/" else parent + "/")
+
+
+def lies_in(place: str, parent: str) -> bool:
+    """Tell whether `place` is `parent` or lies below it, by names or once links in both are followed."""
+    return inside(place, parent) or inside(os.path.realpath(place), os.path.realpath(parent))
 
 
 def in_home(place: str, home: str) -> str | None:

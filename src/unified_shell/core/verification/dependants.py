@@ -4,7 +4,7 @@ from unified_shell.core.commands.preferred import read_choices
 from unified_shell.core.environments.known import list_environments
 from unified_shell.core.interpreters.kept import Kept
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import inside
+from unified_shell.core.machine.places import lies_in
 
 __all__ = ["dependants_of"]
 
@@ -14,9 +14,9 @@ def dependants_of(kept: Kept, locations: Locations) -> tuple[str, ...]:
     environments = [
         f"environment {one.name}"
         for one in list_environments(locations)
-        if inside(one.contents.interpreter, kept.prefix)
+        if lies_in(one.contents.interpreter, kept.prefix)
     ]
     names = [
-        f"the preferred name {one.name}" for one in read_choices(locations) if inside(one.candidate, kept.prefix)
+        f"the preferred name {one.name}" for one in read_choices(locations) if lies_in(one.candidate, kept.prefix)
     ]
     return (*environments, *names)

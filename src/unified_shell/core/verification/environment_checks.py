@@ -15,7 +15,7 @@ from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.environments.changing import base_of, proof_of_start
 from unified_shell.core.environments.contents import Distribution
 from unified_shell.core.environments.known import Environment, unreadable_environments
-from unified_shell.core.environments.libraries import check_library
+from unified_shell.core.environments.library_checks import check_library
 from unified_shell.core.environments.recorded_files import AlteredFile, altered_files, altered_text
 from unified_shell.core.errors import UshError
 from unified_shell.core.findings import Finding

@@ -10,7 +10,7 @@ from unified_shell.core.interpreters.moving import SHARED_PREFIXES
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import inside, join, typed
+from unified_shell.core.machine.places import join, lies_in, typed
 
 __all__ = ["belongs_to", "managed_places"]
 
@@ -27,10 +27,10 @@ def managed_places(host: Host, locations: Locations) -> dict[str, str]:
 def belongs_to(path: str, host: Host, locations: Locations) -> tuple[str, str]:
     """Say which environment or interpreter a place is, or is part of, and what is typed to use it; empty for none."""
     for environment in all_environments(host, locations):
-        if inside(path, environment.prefix) or inside(path, os.path.realpath(environment.prefix)):
+        if lies_in(path, environment.prefix):
             return f"environment {environment.name}", f"ush environment enter {typed(environment.name)}"
     for kept in all_kept(host, locations):
-        if inside(path, kept.prefix):
+        if lies_in(path, kept.prefix):
             return f"interpreter {kept.name}", f"ush path add {typed(os.path.dirname(kept.executable), host.home)}"
     for adopted in read_adopted(locations):
         folder = os.path.dirname(adopted.executable)

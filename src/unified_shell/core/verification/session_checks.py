@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from unified_shell.core.environments.known import Environment
-from unified_shell.core.environments.libraries import interpreter_name
+from unified_shell.core.environments.library_checks import interpreter_name
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
