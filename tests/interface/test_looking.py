@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import struct
 import subprocess
 import sysconfig
 from pathlib import Path
@@ -96,6 +97,37 @@ def test_modules_are_asked_for_as_a_new_session_and_each_environment_would(accou
         here = [one for one in report["holders"] if one["owner"] == "environment hive"]
         assert [one["state"] for one in here] == ["mismatched"], name
         assert "cpython 2.7" in here[0]["why"]
+    assert "ush interpreter get python 2.7" in report["remedy"]
+
+
+def _library_file(bits: int, machine: int) -> bytes:
+    """Return the header of a shared library for a machine, by the numbers of the ELF standard."""
+    fields = (3, machine, 1, 0, 0, 0, 0, 64 if bits == 64 else 52, 56, 0, 64, 0, 0)
+    form = "<HHIQQQIHHHHHH" if bits == 64 else "<HHIIIIIHHHHHH"
+    return b"\x7fELF" + bytes([bits // 32, 1, 1]) + b"\0" * 9 + struct.pack(form, *fields) + b"\0" * 200
+
+
+@pytest.mark.parametrize(("bits", "machine", "says"), [(32, 3, "32 bit, i386"), (64, 183, "64 bit, aarch64")])
+def test_a_module_for_another_machine_is_mismatched(account: Account, bits: int, machine: int, says: str) -> None:
+    if os.uname().machine != "x86_64":
+        pytest.skip("made for this machine only")
+    prefix = account.new_environment()
+    account.ush("environment", "new", "songs", "--language", "lua", "--yes")
+    site = next((prefix / "lib").glob("python*/site-packages"))
+    (site / "wax.so").write_bytes(_library_file(bits, machine))
+    (site / "comb").mkdir()
+    (site / "comb/__init__.py").write_text("from . import cells\n")
+    (site / "comb/cells.abi3.so").write_bytes(_library_file(bits, machine))
+    songs = account.environment("songs") / "lib/lua"
+    (songs / "wax.so").write_bytes(_library_file(bits, machine))
+    (songs / "bee.lua").write_text("return 1\n")
+    for name, owners in (("wax", {"environment hive", "environment songs"}), ("comb", {"environment hive"})):
+        report = account.ush("look", f"module:{name}", "--json", code=1).json()
+        states = {one["owner"]: (one["state"], says in one["why"]) for one in report["holders"]}
+        assert states == dict.fromkeys(owners, ("mismatched", True)), report
+    bee = account.ush("look", "module:bee", "--json", code=1).json()
+    assert [(one["owner"], one["state"]) for one in bee["holders"]] == [("environment songs", "ready")]
+    assert (bee["state"], bee["remedy"].split("   ")[0]) == ("hidden", "ush environment enter songs")
 
 
 def test_adopted_interpreters_are_asked_for_modules(account: Account) -> None:
