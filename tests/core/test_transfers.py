@@ -487,7 +487,7 @@ def test_a_page_is_asked_for_again_only_with_conditions(served: tuple[str, Path]
 
 
 @pytest.mark.parametrize(
-    ("said", "fresh"), [("max-age=300", True), ("max-age=300, no-cache", False), ("no-store", False), ("", False)]
+    ("said", "fresh"), [("max-age=300", True), ("max-age=300, no-cache", False), ("no-store", False), ("", True)]
 )
 def test_a_page_is_used_unasked_only_while_its_server_says_so(tmp_path: Path, said: str, *, fresh: bool) -> None:
     reply = Reply(status=200, content=b"", content_type="", address="", cache_control=said)
@@ -496,3 +496,8 @@ def test_a_page_is_used_unasked_only_while_its_server_says_so(tmp_path: Path, sa
     assert kept is not None
     assert kept.is_fresh is fresh
     assert kept_page(str(tmp_path), "https://index.apiary.example/simple/comb/") is None
+    asked_for = Reply(status=200, content=b"", content_type="", address="", cache_control=said, etag='"wax"')
+    keep_page(str(tmp_path), "https://index.apiary.example/simple/wax/", asked_for, Page(), found=True)
+    kept = kept_page(str(tmp_path), "https://index.apiary.example/simple/wax/")
+    assert kept is not None
+    assert kept.is_fresh is (fresh and said != ""), "where its server can say whether it changed, it is asked"

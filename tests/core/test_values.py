@@ -74,6 +74,7 @@ WORKERS = {
     "_Question",
     "_Found",
     "OwnLine",
+    "KnownParts",
     "Renewal",
     "Renewer",
     "Requests",

@@ -14,7 +14,7 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
-from unified_shell.core.machine.pool import map_ahead
+from unified_shell.core.machine.pool import map_as_done
 from unified_shell.core.store.contents import Content, Part, Store, StoredFile
 
 from .bytecode import Compilers, bytecode_part
@@ -46,6 +46,13 @@ def fill_store(
 ) -> dict[str, Ready]:
     """Return what each is shared from, by SHA-256; raises what fetching and unpacking raise, and CouldNot."""
     part = bytecode_part(facts)
+
+    def brought(one: Distribution) -> Content:
+        # Unpacking lets go of the interpreter's lock, as fetching does: one goes on while others wait for bytes.
+        path = fetch(one)
+        _check_space(path, store)
+        return store.add(one.sha256, staging, lambda into: _unpack_checked(path, into, one))
+
     contents = {one.sha256: store.find(one.sha256) for one in distributions}
     missing = [one for one in distributions if contents[one.sha256] is None]
     ready: dict[str, Ready] = {}
@@ -63,12 +70,9 @@ def fill_store(
         for content in contents.values():
             if content is not None:
                 compiled(content)
-        for number, (one, path) in enumerate(map_ahead(fetch, missing, workers=FETCHES_AT_ONCE), 1):
+        for number, (_, content) in enumerate(map_as_done(brought, missing, workers=FETCHES_AT_ONCE), 1):
             progress(f"unpack, {number} of {len(missing)}")
-            _check_space(path, store)
-            compiled(
-                store.add(one.sha256, staging, lambda into, p=path, d=one: _unpack_checked(p, into, d))  # type: ignore[misc]
-            )
+            compiled(content)
         for number, (content, making, wait) in enumerate(begun, 1):
             progress(f"compile, {number} of {len(begun)}")
             wait()

@@ -29,6 +29,7 @@ from .contents import Distribution
 __all__ = ["NamesAhead", "look_ahead", "seen_ahead"]
 
 FORMAT = "5"
+LOOKS_AT_ONCE = 24
 Kept = TypeVar("Kept")
 
 
@@ -44,7 +45,7 @@ def look_ahead(
     whole files only is not asked again.
     """
     looking = _Looking(client=client, locations=locations)
-    answers = map_at_once(lambda one: looking.at(one, files[one.name].address), distributions)
+    answers = map_at_once(lambda one: looking.at(one, files[one.name].address), distributions, workers=LOOKS_AT_ONCE)
     return {one.name: found for one, found in zip(distributions, answers, strict=True) if found is not None}
 
 

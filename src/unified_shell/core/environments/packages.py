@@ -1,5 +1,6 @@
 """Getting packages: what is asked for is solved anew with all that was asked for before."""
 
+import functools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -8,7 +9,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.distributions.tags import supported_tags
-from unified_shell.core.errors import UnknownName, WordsOff
+from unified_shell.core.errors import NoSolution, UnknownName, WordsOff
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
@@ -66,6 +67,7 @@ def plan_get(
 ) -> Change:
     """Plan to have what is wished for in an environment, with what it needs, changing as little as possible."""
     asked = ", ".join(map(str, wish.requests)) or "what was asked for"
+    client.newest = client.newest or wish.newest
     already = f"{asked}: in the environment {environment.name} already"
     job = _Solving(
         wish=wish, environment=environment, client=client, host=host, locations=locations, progress=progress
@@ -95,6 +97,7 @@ def plan_refresh(
             f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
         )
     what = ", ".join(sorted(wanted)) or "everything"
+    client.newest = True
     job = _Solving(
         wish=Wish(), environment=environment, client=client, host=host, locations=locations, progress=progress
     )
@@ -156,14 +159,11 @@ class _Solving:
             )
         rules = self._rules()
         builder = self._builder(facts, rules)
-        solution = run_solver(
-            requests.meant,
-            target_of(facts, rules),
-            client,
-            present,
-            locations.cache,
-            read_source=builder.metadata,
+        solve = functools.partial(
+            run_solver, requests.meant, target_of(facts, rules), client, present, locations.cache
         )
+        with client.doubting_on_error():
+            solution = self._solved(lambda: solve(read_source=builder.metadata))
         contents = replace(
             environment.contents,
             constraints=tuple(map(str, rules.constraints)),
@@ -172,6 +172,17 @@ class _Solving:
         )
         settled = Settled(environment=environment, facts=facts, client=client, locations=locations, builder=builder)
         return settled.change(solution, requests, contents, words=words, aim=aim, nothing=nothing)
+
+    def _solved(self, solve: Callable[[], Solution]) -> Solution:
+        """Return a solution; what was published since a page was read may be what is wanted."""
+        try:
+            return solve()
+        except NoSolution:
+            if not self.client.used_kept:
+                raise
+            self.client.forget()
+            self.client.newest = True
+            return solve()
 
     def _rules(self) -> Rules:
         """Return the wish's rules, with what the environment holds to: its own bounds, and what was built for it."""

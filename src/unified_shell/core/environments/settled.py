@@ -6,9 +6,11 @@ from dataclasses import dataclass, replace
 from packaging.utils import NormalizedName
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import Step
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place
 from unified_shell.core.resolution.questions import Solution
 from unified_shell.core.resolution.reading_metadata import fetch_file
 from unified_shell.core.store.contents import Store
@@ -76,7 +78,12 @@ class Settled:
         told = [PlanLine(kind=LineKind.NOTE, subject=others)] if others else []
         told += overlap_lines(collisions, contents.overlap)
         plan = replace(plan, lines=(*plan.lines, *renewal.lines, *told))
-        return Change(plan=plan, prepare=renewal.prepare)
+
+        def prepare(staging: Place) -> tuple[Step, ...]:
+            with self.client.doubting_on_error():
+                return renewal.prepare(staging)
+
+        return Change(plan=plan, prepare=prepare)
 
     def _fetching(self, solution: Solution) -> FetchWheel:
         by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}

@@ -3,13 +3,13 @@
 import contextlib
 import os
 import urllib.parse
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.file_names import parse_file_name
-from unified_shell.core.errors import TransferFailed, nearest
+from unified_shell.core.errors import TransferFailed, UshError, nearest
 from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.digests import digest_of_file
 from unified_shell.core.machine.places import join
@@ -17,7 +17,7 @@ from unified_shell.core.transfers.addresses import address_of_folder, place_of_a
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .folders import files_in, projects_in
-from .page_cache import KeptPage, keep_page, kept_files, kept_page, still_holds
+from .page_cache import KeptPage, keep_page, kept_files, kept_page, no_longer_fresh, still_holds
 from .pages import ACCEPT, IndexFile, Page, parse_page, parse_projects
 from .registered import Index
 
@@ -47,7 +47,11 @@ class Found:
 
 
 class IndexClient:
-    """Reads project pages; each page is read once. `ties` are projects that come from one index only, by its name."""
+    """Reads project pages; each page is read once. `ties` are projects that come from one index only, by its name.
+
+    `without_metadata` are servers that are known to have no metadata files beside their wheels. With `newest`, a page is
+    used only as its server has it now; `used_kept` says that one was used without asking.
+    """
 
     def __init__(
         self,
@@ -59,7 +63,11 @@ class IndexClient:
         self.indexes = tuple(indexes)
         self.ties = dict(ties or {})
         self.fetcher = fetcher
+        self.without_metadata: set[str] = set()
+        self.newest = False
+        self.used_kept = False
         self._cache = cache
+        self._read: list[str] = []
         self._found: dict[NormalizedName, Found] = {}
 
     def find(self, project: NormalizedName) -> Found:
@@ -67,6 +75,24 @@ class IndexClient:
         if project not in self._found:
             self._found[project] = self._ask_all(project)
         return self._found[project]
+
+    @contextlib.contextmanager
+    def doubting_on_error(self) -> Iterator[None]:
+        """Let the pages that were read be asked for again by the next call, where something goes wrong in the block: what
+        is wrong may have been put right meanwhile.
+        """
+        try:
+            yield
+        except UshError:
+            for address in self._read:
+                if (kept := kept_page(self._cache, address)) is not None:
+                    no_longer_fresh(self._cache, kept)
+            raise
+
+    def forget(self) -> None:
+        """Forget the pages that were read, so that they are asked for again."""
+        self._found.clear()
+        self.used_kept = False
 
     def left_out(self, project: NormalizedName) -> tuple[str, ...]:
         """Name rows of a project's page that are not as the standard has them; none for a page that was not asked for."""
@@ -119,8 +145,10 @@ class IndexClient:
                 else None
             )
         address = urllib.parse.urljoin(index.address, f"{project}/")
+        self._read.append(address)
         kept = kept_page(self._cache, address) if self._cache else None
-        if kept is not None and (kept.is_fresh or self.fetcher.offline):
+        if kept is not None and (self.fetcher.offline or (kept.is_fresh and not self.newest)):
+            self.used_kept = self.used_kept or not self.fetcher.offline
             return self._of_kept(kept, index, asked)
         reply = self.fetcher.get(address, accept=ACCEPT, more=kept.conditions() if kept is not None else {})
         if reply.status == 304 and kept is not None:

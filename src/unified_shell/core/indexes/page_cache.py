@@ -1,7 +1,8 @@
 """Pages of indexes as they were read, in a compact form: asking again costs a question, and parsing nothing.
 
 A page is used as it is while its server says that it is fresh (Cache-Control, RFC 9111), for ten minutes at most;
-after that it is asked whether it changed (ETag and Last-Modified, RFC 9110).
+after that it is asked whether it changed (ETag and Last-Modified, RFC 9110). Where a server says nothing of either, two
+minutes count as fresh (RFC 9111, 4.2.2): from a plan to its going ahead nothing is fetched twice.
 """
 
 import os
@@ -19,10 +20,11 @@ from unified_shell.core.transfers.fetching import Reply
 
 from .pages import IndexFile, Page
 
-__all__ = ["KeptPage", "keep_page", "kept_files", "kept_page", "still_holds"]
+__all__ = ["KeptPage", "keep_page", "kept_files", "kept_page", "no_longer_fresh", "still_holds"]
 
 FORMAT = 4
 MOST_FRESH_SECONDS = 600
+UNSAID_FRESH_SECONDS = 120
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,10 +100,20 @@ def still_holds(cache: str, page: KeptPage, reply: Reply) -> None:
     )
 
 
+def no_longer_fresh(cache: str, page: KeptPage) -> None:
+    """Let a page be asked for again before it is used."""
+    if page.is_fresh:
+        write_cached(_place(cache, page.address), msgspec.msgpack.encode(replace(page, fresh_until_seconds=0.0)))
+
+
 def _fresh_until(reply: Reply) -> float:
     told = re.search(r"max-age=(\d+)", reply.cache_control)
-    uncertain = told is None or re.search(r"no-(store|cache)", reply.cache_control)
-    return now_seconds() + (0 if uncertain or told is None else min(int(told[1]), MOST_FRESH_SECONDS))
+    if re.search(r"no-(store|cache)", reply.cache_control):
+        return now_seconds()
+    if told is not None:
+        return now_seconds() + min(int(told[1]), MOST_FRESH_SECONDS)
+    can_be_asked = reply.etag or reply.last_modified
+    return now_seconds() + (0 if can_be_asked else UNSAID_FRESH_SECONDS)
 
 
 def _place(cache: str, address: str) -> Place:

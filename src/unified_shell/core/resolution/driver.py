@@ -1,7 +1,7 @@
 """Answers the solver's questions: index pages, metadata, what is installed. Thin; this is the part that does I/O."""
 
-import contextlib
-from collections.abc import Mapping, Sequence
+import functools
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from packaging.requirements import Requirement
@@ -12,7 +12,7 @@ from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.errors import BuildFailed, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import Found, IndexClient
 from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.pool import map_at_once
+from unified_shell.core.machine.pool import Ahead
 
 from .at_addresses import listing_at
 from .kept_listings import keep_listing, kept_listing
@@ -23,6 +23,9 @@ from .solver import solve
 from .target import Present, Target
 
 __all__ = ["run_solver"]
+
+READS_AT_ONCE = 32
+_Key = AskVersions | tuple[NormalizedName, str]
 
 
 def run_solver(
@@ -38,63 +41,83 @@ def run_solver(
 
     `read_source` tells the metadata of source distributions; it builds, so it is only asked for what may be built.
     """
-    answers = _Answers(target, client, present, MetadataReader(client, cache, read_source))
-    answers.look_ahead([canonicalize_name(one.name) for one in requests if not one.url])
-    asking = solve(requests, target.markers, target.rules)
-    try:
-        question = next(asking)
-        while True:
-            question = asking.send(answers.answer(question))
-    except StopIteration as stop:
-        solution: Solution = stop.value
-        return solution
+    with Ahead[_Key, Listing | Requirements](workers=READS_AT_ONCE) as ahead:
+        answers = _Answers(target, client, present, MetadataReader(client, cache, read_source), ahead)
+        answers.follow([one for one in requests if applies(one, target.markers)])
+        asking = solve(requests, target.markers, target.rules)
+        try:
+            question = next(asking)
+            while True:
+                question = asking.send(answers.answer(question))
+        except StopIteration as stop:
+            solution: Solution = stop.value
+            return solution
 
 
 class _Answers:
+    """Answers questions, and reads ahead: a page leads to the metadata of its likely version, and that to more pages."""
+
     def __init__(
-        self, target: Target, client: IndexClient, present: Mapping[NormalizedName, Present], reader: MetadataReader
+        self,
+        target: Target,
+        client: IndexClient,
+        present: Mapping[NormalizedName, Present],
+        reader: MetadataReader,
+        ahead: "Ahead[_Key, Listing | Requirements]",
     ) -> None:
         self._target, self._client, self._present, self._reader = target, client, present, reader
         self._offers = Offers(target)
         told = "\0".join((target.python, target.rules.as_of, *map(str, target.tags)))
         self._target_key = digest_of_bytes(told.encode())
-        self._listings: dict[AskVersions, Listing] = {}
-        self._requirements: dict[tuple[NormalizedName, str], Requirements] = {}
+        self._ahead = ahead
+        self._extras: dict[NormalizedName, set[str]] = {}
 
     def answer(self, question: AskVersions | AskRequirements) -> Listing | Requirements:
+        """Return the answer to a question, which may be there already; its error is raised."""
         if isinstance(question, AskVersions):
-            if question not in self._listings:
-                self._listings[question] = self._listing(question)
-            return self._listings[question]
+            return self._ahead.answer(question, lambda: self._read_listing(question))
         candidate = question.candidate
-        key = (candidate.project, candidate.file.sha256 or candidate.version)
-        if key not in self._requirements:
-            self._requirements[key] = self._read_requirements(candidate)
-        told = self._requirements[key]
-        self.look_ahead([canonicalize_name(one.name) for one in told.requires if self._may_apply(one)])
+        return self._ahead.answer(_key_of(candidate), lambda: self._read_and_follow(candidate))
+
+    def follow(self, requirements: Iterable[Requirement]) -> None:
+        """Begin to read what requirements lead to; what goes wrong there is told when it is asked for."""
+        for one in requirements:
+            if one.url:
+                continue
+            project = canonicalize_name(one.name)
+            known = self._extras.setdefault(project, set())
+            new = {canonicalize_name(extra) for extra in one.extras} - known
+            known |= new
+            question = AskVersions(project)
+            self._ahead.begin(question, functools.partial(self._read_listing, question))
+            listing = self._ahead.known(question) if new else None
+            likely = self._likely(listing) if isinstance(listing, Listing) else None
+            read = self._ahead.known(_key_of(likely)) if likely is not None else None
+            if isinstance(read, Requirements):
+                self._follow_required(read, new)
+
+    def _read_listing(self, question: AskVersions) -> Listing:
+        listing = self._listing(question)
+        likely = self._likely(listing)
+        # Nothing is built that may not be needed.
+        if likely is not None and not self._target.rules.may_build(likely.project):
+            self._ahead.begin(_key_of(likely), lambda: self._read_and_follow(likely))
+        return listing
+
+    def _likely(self, listing: Listing) -> Candidate | None:
+        """Return the version that is likely to be chosen: what is there, else the newest final one."""
+        here = (one for one in listing.candidates if one.present)
+        finals = (one for one in listing.candidates if not read_version(one.version).is_prerelease)
+        return next(here, None) or next(finals, None)
+
+    def _read_and_follow(self, candidate: Candidate) -> Requirements:
+        told = self._read_requirements(candidate)
+        self._follow_required(told, self._extras.get(candidate.project, ()))
         return told
 
-    def look_ahead(self, projects: Sequence[NormalizedName]) -> None:
-        """Read pages, and the metadata of the newest version, of several projects at once: they will be asked for.
-
-        What goes wrong here is told when it is asked for.
-        """
-        new = [one for one in map(AskVersions, dict.fromkeys(projects)) if one not in self._listings]
-        map_at_once(self._look_ahead_at, new)
-
-    def _look_ahead_at(self, question: AskVersions) -> None:
-        with contextlib.suppress(UshError):
-            listing = self._listings[question] = self._listing(question)
-            here = (one for one in listing.candidates if one.present)
-            finals = (one for one in listing.candidates if not read_version(one.version).is_prerelease)
-            likely = next(here, None) or next(finals, None)
-            # Nothing is built that may not be needed.
-            if likely is not None and not self._target.rules.may_build(likely.project):
-                key = (likely.project, likely.file.sha256 or likely.version)
-                self._requirements[key] = self._read_requirements(likely)
-
-    def _may_apply(self, requirement: Requirement) -> bool:
-        return not requirement.url and applies(requirement, self._target.markers)
+    def _follow_required(self, told: Requirements, extras: Iterable[str]) -> None:
+        every = tuple(extras)
+        self.follow([one for one in told.requires if applies(one, self._target.markers, every)])
 
     def _listing(self, question: AskVersions) -> Listing:
         project = question.project
@@ -151,3 +174,7 @@ class _Answers:
             raise
         except UshError as error:
             return Requirements(requires=(), unusable=str(error))
+
+
+def _key_of(candidate: Candidate) -> tuple[NormalizedName, str]:
+    return candidate.project, candidate.file.sha256 or candidate.version

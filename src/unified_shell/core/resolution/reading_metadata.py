@@ -4,6 +4,7 @@ through what builds it.
 
 import contextlib
 import os
+import urllib.parse
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -16,6 +17,7 @@ from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheels import (
     METADATA_LIMIT_BYTES,
     metadata_of_open_wheel,
+    parse_wheel_name,
     read_metadata_of_wheel,
 )
 from unified_shell.core.errors import CouldNot, HashDiffers, UshError
@@ -25,7 +27,8 @@ from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.digests import Sha256, digest_of_bytes, digest_of_file
 from unified_shell.core.machine.durable import read_file
-from unified_shell.core.transfers.addresses import place_of_address
+from unified_shell.core.transfers.addresses import is_web_address, place_of_address
+from unified_shell.core.transfers.fetching import Reply
 from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 
 from .questions import Candidate, Requirements
@@ -82,13 +85,33 @@ class MetadataReader:
 
     def _announced(self, file: IndexFile) -> bytes | None:
         if not file.metadata_sha256:
-            return None
-        reply = self.client.fetcher.get(f"{file.address}.metadata", limit_bytes=METADATA_LIMIT_BYTES)
+            return self._unannounced(file)
+        reply = self._metadata_file(file)
         if reply.status != 200:
             return None
         if file.metadata_sha256 not in ("?", digest_of_bytes(reply.content)):
             raise HashDiffers(f"the metadata of {file.name} is not what the index promised")
         return reply.content
+
+    def _unannounced(self, file: IndexFile) -> bytes | None:
+        """Try a metadata file that no page tells of: one small request, where the end of a wheel takes several.
+
+        A host that has none is not asked twice.
+        """
+        server = urllib.parse.urlsplit(file.address).netloc
+        if server in self.client.without_metadata or not is_web_address(file.address):
+            return None
+        with contextlib.suppress(UshError):
+            reply = self._metadata_file(file)
+            if reply.status == 200:
+                read, name = parse_metadata(reply.content, file.name), parse_wheel_name(file.name)
+                if name is not None and (read.name, read.version) == (name.project, str(name.version)):
+                    return reply.content
+        self.client.without_metadata.add(server)
+        return None
+
+    def _metadata_file(self, file: IndexFile) -> Reply:
+        return self.client.fetcher.get(f"{file.address.partition('#')[0]}.metadata", limit_bytes=METADATA_LIMIT_BYTES)
 
     def _from_its_end(self, file: IndexFile, project: NormalizedName) -> bytes | None:
         if file.sha256 and os.path.exists(FileCache(self.cache).file(file.sha256, file.name)):

@@ -7,7 +7,7 @@ import os
 import threading
 import typing
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped
 from unified_shell.core.machine.clock import pause
@@ -20,7 +20,7 @@ from .credentials import credentials_for
 if typing.TYPE_CHECKING:
     import httpx
 
-__all__ = ["Fetcher", "Reply"]
+__all__ = ["Fetcher", "KnownParts", "Reply"]
 
 PAGE_LIMIT_BYTES = 300_000_000
 RANGE_LIMIT_BYTES = 50_000_000
@@ -49,6 +49,14 @@ class Reply:
     cache_control: str = ""
 
 
+@dataclass(slots=True)
+class KnownParts:
+    """What was read of a file on a server: its size, -1 where that is not known yet, and parts with where they begin."""
+
+    size_bytes: int = -1
+    parts: list[tuple[int, bytes]] = field(default_factory=list)
+
+
 class Fetcher:
     """Fetches from HTTP servers and from files; connections are kept and reused until `close`."""
 
@@ -56,6 +64,7 @@ class Fetcher:
         self._host = host
         self._connecting = Connecting(host, settings or NetworkSettings())
         self.offline = offline
+        self.known_parts: dict[str, KnownParts] = {}
         self._client: httpx.Client | None = None
         self._opening = threading.Lock()
 

@@ -23,6 +23,7 @@ __all__ = ["Pace", "paced_transport", "pacing"]
 LEAST_BYTES_PER_SECOND = 500
 WINDOW_SECONDS = 30.0
 SLICE_SECONDS = 0.4
+MOST_CONNECTIONS = 40
 
 
 class Pace:
@@ -66,7 +67,9 @@ def pacing(where: str, most_seconds: float) -> Iterator[None]:
 
 def paced_transport(*, verify: ssl.SSLContext, proxy: str | None = None) -> httpx.HTTPTransport:
     """Return a transport whose connections keep to the pace of the block that uses them."""
-    transport = httpx.HTTPTransport(proxy=proxy, verify=verify)
+    # A connection is kept for each that reads ahead.
+    limits = httpx.Limits(max_connections=MOST_CONNECTIONS, max_keepalive_connections=MOST_CONNECTIONS)
+    transport = httpx.HTTPTransport(proxy=proxy, verify=verify, limits=limits)
     # The pool takes its backend as an argument, which the transport does not hand through.
     pool = transport._pool
     pool._network_backend = _PacedBackend(pool._network_backend)

@@ -6,7 +6,7 @@ Source: RFC 9110, section 14. Servers differ: some know `bytes=-N`, some only `b
 import io
 import re
 
-from .fetching import Fetcher
+from .fetching import Fetcher, KnownParts
 
 __all__ = ["RangesRefused", "RemoteFile"]
 
@@ -25,15 +25,15 @@ class RemoteFile(io.BytesIO):
     def __init__(self, fetcher: Fetcher, address: str) -> None:
         super().__init__()
         self._fetcher, self._address = fetcher, address
-        self._size = -1
         self._at = 0
-        self._parts: list[tuple[int, bytes]] = []
+        # What was read of it in this call is not asked for a second time.
+        self._known = fetcher.known_parts.setdefault(address, KnownParts())
 
     def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
         """Move to a place; its size is asked for where it is needed."""
         if whence == io.SEEK_END:
             self._open()
-            offset += self._size
+            offset += self._known.size_bytes
         elif whence == io.SEEK_CUR:
             offset += self._at
         self._at = max(offset, 0)
@@ -46,37 +46,37 @@ class RemoteFile(io.BytesIO):
     def read(self, size: int | None = -1) -> bytes:
         """Return the bytes there."""
         self._open()
-        end = self._size if size is None or size < 0 else min(self._at + size, self._size)
+        end = self._known.size_bytes if size is None or size < 0 else min(self._at + size, self._known.size_bytes)
         found = self._bytes(self._at, end) if end > self._at else b""
         self._at += len(found)
         return found
 
     def _bytes(self, start: int, end: int) -> bytes:
-        for first, content in self._parts:
+        for first, content in self._known.parts:
             if first <= start and end <= first + len(content):
                 return content[start - first : end - first]
-        last = max(end, min(start + CHUNK_BYTES, self._size))
+        last = max(end, min(start + CHUNK_BYTES, self._known.size_bytes))
         self._take(f"bytes={start}-{last - 1}")
         return self._bytes(start, end)
 
     def _open(self) -> None:
         """Fetch the end of the file, and with it learn its size."""
-        if self._size >= 0:
+        if self._known.size_bytes >= 0:
             return
         try:
             self._take(f"bytes=-{TAIL_BYTES}")
         except RangesRefused:
             # Some refuse this form and know the other; the first byte tells the size.
             self._take("bytes=0-0")
-            if self._size > 1:
-                self._take(f"bytes={max(self._size - TAIL_BYTES, 0)}-{self._size - 1}")
+            if self._known.size_bytes > 1:
+                self._take(f"bytes={max(self._known.size_bytes - TAIL_BYTES, 0)}-{self._known.size_bytes - 1}")
 
     def _take(self, wanted: str) -> None:
         answer = self._fetcher.get_range(self._address, wanted)
         found = re.fullmatch(r"bytes (\d+)-(\d+)/(\d+)", answer.content_range)
         if answer.status != 206 or found is None:
             raise RangesRefused
-        start, end, self._size = int(found[1]), int(found[2]) + 1, int(found[3])
+        start, end, self._known.size_bytes = int(found[1]), int(found[2]) + 1, int(found[3])
         if len(answer.content) != end - start:
             raise RangesRefused
-        self._parts.append((start, answer.content))
+        self._known.parts.append((start, answer.content))
