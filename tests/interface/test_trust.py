@@ -372,3 +372,21 @@ def _running(line: str) -> bool:
 
 def _files(top: Path) -> set[str]:
     return {str(one) for one in top.rglob("*")}
+
+
+def test_nothing_is_asked_for_twice_from_a_plan_to_its_going_ahead(
+    field: Account, index: Loopback, tmp_path: Path
+) -> None:
+    for name, requires in (("comb", ["wax", "nectar"]), ("wax", []), ("nectar", ["wax"])):
+        index.json_page(name, [index.offer(wheel(tmp_path / "made", name, requires=requires))])
+    field.ush("package", "get", "comb", "-e", "hive", "--plan")
+    assert len([one for one in index.asked if one.endswith(".metadata")]) <= 3, "a server without them is known after one"
+    planned = list(index.asked)
+    field.ush("package", "get", "comb", "-e", "hive", "--yes")
+    later = index.asked[len(planned) :]
+    assert not [one for one in later if one.startswith("/simple/")], "what has just been read is fresh"
+    assert len([one for one in later if one.endswith(".whl")]) <= 3
+    index.asked.clear()
+    index.json_page("wax", [index.offer(wheel(tmp_path / "made", "wax", "2.0"))])
+    field.ush("package", "get", "wax>=2", "-e", "hive", "--yes")
+    assert "/simple/wax/" in index.asked, "but a page that has not what is asked for is read again"
