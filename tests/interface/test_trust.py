@@ -380,7 +380,9 @@ def test_nothing_is_asked_for_twice_from_a_plan_to_its_going_ahead(
     for name, requires in (("comb", ["wax", "nectar"]), ("wax", []), ("nectar", ["wax"])):
         index.json_page(name, [index.offer(wheel(tmp_path / "made", name, requires=requires))])
     field.ush("package", "get", "comb", "-e", "hive", "--plan")
-    assert len([one for one in index.asked if one.endswith(".metadata")]) <= 3, "a server without them is known after one"
+    assert len([one for one in index.asked if one.endswith(".metadata")]) <= 3, (
+        "a server without them is known after one"
+    )
     planned = list(index.asked)
     field.ush("package", "get", "comb", "-e", "hive", "--yes")
     later = index.asked[len(planned) :]

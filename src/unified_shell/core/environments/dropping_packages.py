@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from packaging.utils import canonicalize_name
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import Change, Plan
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
@@ -14,6 +14,7 @@ from unified_shell.core.machine.places import typed
 from .changing import base_of
 from .installed import reachable
 from .known import Environment, check_changeable
+from .package_lines import removed_lines
 from .package_plans import carried_lines
 from .renewal import Renewer
 from .requests import standing_requests
@@ -52,17 +53,10 @@ def plan_drop_packages(
     gone = [one for one in contents.distributions if one.name not in kept]
     renewal = Renewer(client=client, host=host, locations=locations).renewal(environment, distributions, facts)
     plan = Plan(
-        words=f"package drop {' '.join(names)} -e {typed(environment.name)}",
+        words=f"package drop {' '.join(map(typed, names))} {environment.option}",
         aim=f"Drop {', '.join(names)} from the environment {environment.name}",
         lines=(
-            *(
-                PlanLine(
-                    kind=LineKind.REMOVE,
-                    subject=f"{one.name} {one.version}",
-                    detail="" if one.name in dropped else "nothing else needs it",
-                )
-                for one in gone
-            ),
+            *removed_lines(gone, environment, locations, why="nothing else needs it", asked=sorted(dropped)),
             *carried_lines(environment),
             *renewal.lines,
         ),

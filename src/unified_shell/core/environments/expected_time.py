@@ -1,4 +1,7 @@
-"""How long filling an environment takes on this machine: learnt from the last times, told in plans."""
+"""How long filling an environment takes on this machine: told only where something comparable was done before."""
+
+import statistics
+from collections.abc import Sequence
 
 import msgspec
 
@@ -7,31 +10,48 @@ from unified_shell.core.machine.places import join
 
 __all__ = ["expected_seconds", "note_time"]
 
-# What is long past counts half as much each time.
-FADING = 0.5
+MOST_KEPT = 30
+# What is up to so many times larger or smaller, in files and in bytes, is comparable.
+COMPARABLE = 4.0
+# One run: wheels, their bytes, and the seconds of fetching, unpacking and compiling them.
+_Run = tuple[int, int, float]
 
 
-def expected_seconds(cache: str, size_bytes: int) -> float:
-    """Return how long that many bytes of wheels are likely to take; 0 where nothing was learnt yet."""
-    known_bytes, seconds = _read(cache)
-    return size_bytes * seconds / known_bytes if known_bytes else 0.0
+def expected_seconds(cache: str, files: int, size_bytes: int, *, fetched: bool) -> float:
+    """Return how long that many wheels of that many bytes are likely to take, fetched or from the cache; 0 where nothing
+    comparable was done yet.
+    """
+    per_byte = [
+        seconds * (files + size_bytes / _mean_bytes(run)) / (run[0] + run[1] / _mean_bytes(run))
+        for run in _read(cache, fetched=fetched)
+        if _is_comparable(run[0], files) and _is_comparable(run[1], size_bytes) and (seconds := run[2])
+    ]
+    return statistics.median(per_byte) if per_byte else 0.0
 
 
-def note_time(cache: str, size_bytes: int, seconds: float) -> None:
-    """Learn from wheels that were fetched, unpacked and compiled."""
-    if size_bytes:
-        known_bytes, before = _read(cache)
-        told = (known_bytes * FADING + size_bytes, before * FADING + seconds)
-        write_cached(_place(cache), msgspec.msgpack.encode(told))
+def note_time(cache: str, files: int, size_bytes: int, seconds: float, *, fetched: bool) -> None:
+    """Learn from wheels that were unpacked and compiled, and `fetched` before or not."""
+    if files and size_bytes:
+        runs = [*_read(cache, fetched=fetched), (files, size_bytes, seconds)]
+        write_cached(_place(cache, fetched=fetched), msgspec.msgpack.encode(runs[-MOST_KEPT:]))
 
 
-def _read(cache: str) -> tuple[float, float]:
+def _mean_bytes(run: _Run) -> float:
+    """Return the bytes of a run that count as much as one file: a file costs something however small it is."""
+    return max(run[1] / run[0], 1.0)
+
+
+def _is_comparable(known: float, asked: float) -> bool:
+    return asked > 0 and known / COMPARABLE <= asked <= known * COMPARABLE
+
+
+def _read(cache: str, *, fetched: bool) -> Sequence[_Run]:
     try:
-        with open(_place(cache), "rb") as file:
-            return msgspec.msgpack.decode(file.read(), type=tuple[float, float])
+        with open(_place(cache, fetched=fetched), "rb") as file:
+            return msgspec.msgpack.decode(file.read(), type=list[_Run])
     except (OSError, msgspec.MsgspecError):
-        return 0.0, 0.0
+        return []
 
 
-def _place(cache: str) -> str:
-    return join(cache, "times-of-filling")
+def _place(cache: str, *, fetched: bool) -> str:
+    return join(cache, f"times-of-{'fetching' if fetched else 'unpacking'}")

@@ -9,6 +9,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.changes.plan import LineKind, Plan, PlanLine
 from unified_shell.core.distributions.brought import Brought
 from unified_shell.core.distributions.sources import is_source_name
+from unified_shell.core.errors import TransferFailed
 from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.machine.disks import read_disk, shown_size
 from unified_shell.core.machine.locations import Locations
@@ -20,13 +21,15 @@ from .contents import Distribution
 from .editions import unrecorded_files
 from .expected_time import expected_seconds
 from .known import Environment
+from .package_lines import change_lines, summed
 
-__all__ = ["carried_lines", "package_plan"]
+__all__ = ["carried_lines", "check_all_here", "package_plan"]
 
 UNPACKED_RATIO = 5
 MOST_LICENCES = 5
 MOST_COMMANDS = 8
 MOST_IMPORTS = 5
+MOST_NAMED = 4
 MOST_CARRIED = 3
 
 
@@ -53,7 +56,7 @@ def package_plan(
         words=words,
         aim=aim,
         lines=(
-            *_lines(environment, distributions, solution),
+            *change_lines(environment, distributions, solution, locations, {**stock.to_fetch, **stock.fetched}),
             *_doubt_lines(new, solution),
             *_build_lines(distributions),
             *(
@@ -73,30 +76,6 @@ def package_plan(
         # One that is made by the same change relies on nothing before it.
         relies_on=(f"environment {environment.name}",) if environment.edition else (),
     )
-
-
-def _lines(
-    environment: Environment, distributions: Sequence[Distribution], solution: Solution
-) -> tuple[PlanLine, ...]:
-    lines = []
-    for one in distributions:
-        before = environment.contents.find(one.name)
-        asked = "; ".join(dict.fromkeys(solution.asked_by[one.name]))
-        if before is None:
-            lines.append(PlanLine(kind=LineKind.ADD, subject=f"{one.name} {one.version}", detail=asked))
-        elif before.version != one.version:
-            subject = f"{one.name} {before.version} → {one.version}"
-            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=asked))
-    names = {one.name for one in distributions}
-    lines += [
-        PlanLine(kind=LineKind.REMOVE, subject=f"{one.name} {one.version}", detail="nothing needs it any more")
-        for one in environment.contents.distributions
-        if one.name not in names
-    ]
-    kept = len(distributions) - sum(1 for line in lines if line.kind is not LineKind.REMOVE)
-    if kept:
-        lines.append(PlanLine(kind=LineKind.KEEP, subject=f"{kept} that are there stay as they are"))
-    return tuple(lines)
 
 
 def _doubt_lines(new: Sequence[Distribution], solution: Solution) -> tuple[PlanLine, ...]:
@@ -124,6 +103,15 @@ class _Stock:
     is_size_unknown: bool
 
 
+def check_all_here(distributions: Sequence[Distribution], solution: Solution, locations: Locations) -> None:
+    """Raise TransferFailed where a wheel would have to be fetched: for a call that may fetch nothing."""
+    if names := sorted(_stock(distributions, solution, locations).to_fetch):
+        raise TransferFailed(
+            f"{_count(names, 'file')} would have to be fetched: {summed(names, MOST_NAMED)}",
+            again_without=("--offline",),
+        )
+
+
 def _stock(distributions: Sequence[Distribution], solution: Solution, locations: Locations) -> _Stock:
     store = Store(locations.data)
     to_fetch, fetched, unknown = {}, {}, False
@@ -149,7 +137,7 @@ def _download_lines(stock: _Stock, room: int, locations: Locations) -> tuple[Pla
     if not stock.to_fetch:
         return ()
     size, free = sum(stock.to_fetch.values()), read_disk(locations.data).free_bytes
-    seconds = expected_seconds(locations.cache, size)
+    seconds = expected_seconds(locations.cache, len(stock.to_fetch), size, fetched=True)
     said = "of unknown size" if stock.is_size_unknown and not size else shown_size(size)
     told = [f"about {shown_size(room)} on disk, free are {shown_size(free)}"] if room else []
     told += [f"about {_time(seconds)}"] if seconds >= 1 else []
@@ -215,7 +203,7 @@ def _licence_lines(
         told = solution.licences.get(one.name, "") or (brought[one.name].licence if one.name in brought else "")
         holders.setdefault(told or "not told", []).append(one.name)
     by_count = sorted(holders.items(), key=lambda pair: (-len(pair[1]), pair[0]))
-    detail = _summed([f"{len(names)} {licence}" for licence, names in by_count], MOST_LICENCES)
+    detail = summed([f"{len(names)} {licence}" for licence, names in by_count], MOST_LICENCES)
     full = tuple(f"{licence}: {', '.join(names)}" for licence, names in by_count)
     return (PlanLine(kind=LineKind.NOTE, subject="licences", detail=detail, in_full=full),) if holders else ()
 
@@ -227,7 +215,7 @@ def _command_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName,
     lines = []
     if commands:
         full = tuple(f"{name}: {', '.join(each)}" for name, each in by_project.items() if each)
-        detail = _summed(commands, MOST_COMMANDS)
+        detail = summed(commands, MOST_COMMANDS)
         lines.append(PlanLine(kind=LineKind.NOTE, subject="new commands", detail=detail, in_full=full))
     unknown = [one.name for one in new if one.name not in brought]
     if unknown:
@@ -253,15 +241,8 @@ def _import_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, 
     ]
     if not others:
         return ()
-    detail = _summed(others, MOST_IMPORTS)
+    detail = summed(others, MOST_IMPORTS)
     return (PlanLine(kind=LineKind.NOTE, subject="imported by other names", detail=detail, in_full=tuple(others)),)
-
-
-def _summed(words: Sequence[str], most: int) -> str:
-    """Return the first ones, and how many more there are."""
-    more = len(words) - most
-    others = f" and {more} other{'s' if more > 1 else ''}" if more > 0 else ""
-    return ", ".join(words[:most]) + others
 
 
 def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
@@ -269,7 +250,7 @@ def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
     files = unrecorded_files(environment.prefix, environment.short_version)
     if not files:
         return ()
-    subject = f"carried over, though no package brought them: {_summed(files, MOST_CARRIED)}"
+    subject = f"carried over, though no package brought them: {summed(files, MOST_CARRIED)}"
     return (PlanLine(kind=LineKind.NOTE, subject=subject, in_full=files),)
 
 

@@ -12,6 +12,7 @@ from unified_shell.core.changes.plan import LineKind, PlanLine
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.indexes.client import IndexClient
+from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.digests import Sha256, digest_of_file
@@ -119,17 +120,24 @@ class Renewer:
             wanted = [_built(one, bring, paths) if is_source_name(one.wheel) else one for one in distributions]
             contents = replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)))
             sizes: list[int] = []
+            here: list[int] = []
 
             def fetched(one: Distribution) -> str:
+                was_here = os.path.exists(FileCache(self.locations.cache).file(one.sha256, one.wheel))
                 path = paths.get(one.sha256) or bring(one)
                 sizes.append(os.path.getsize(path))
+                if was_here:
+                    here.append(sizes[-1])
                 return path
 
             began = steady_seconds()
             ready = fill_store(
                 contents.distributions, fetched, store, staging, facts, host=self.host, progress=self.progress
             )
-            note_time(self.locations.cache, sum(sizes), steady_seconds() - began)
+            # Where some were here and others not, neither is learnt from it.
+            if not here or len(here) == len(sizes):
+                seconds = steady_seconds() - began
+                note_time(self.locations.cache, len(sizes), sum(sizes), seconds, fetched=not here)
             return edition_made(
                 staging,
                 environment.prefix,

@@ -20,7 +20,7 @@ from .contents import Contents, Distribution
 from .filling import FetchWheel
 from .forthcoming import look_ahead
 from .known import Environment
-from .package_plans import package_plan
+from .package_plans import check_all_here, package_plan
 from .recorded_files import altered_files
 from .renewal import Renewer
 from .requests import Requests
@@ -69,10 +69,19 @@ class Settled:
         collisions = find_collisions(distributions, brought, Store(self.locations.data), environment.layout)
         if unsettled := [one for one in collisions if not set(one.projects) & set(contents.overlap)]:
             raise FilesCollide(unsettled, words)
+        if self.client.fetcher.offline:
+            check_all_here(distributions, solution, self.locations)
         aim = f"{aim} ({facts.title})"
         left_out = {name: rows for name in solution.chosen if (rows := self.client.left_out(name))}
         plan = package_plan(
-            environment, distributions, solution, brought, self.locations, words=words, aim=aim, left_out=left_out
+            environment,
+            distributions,
+            solution,
+            brought,
+            self.locations,
+            words=words,
+            aim=aim,
+            left_out=left_out,
         )
         others = _for_others(requests)
         told = [PlanLine(kind=LineKind.NOTE, subject=others)] if others else []
