@@ -151,7 +151,7 @@ def _taken_charge_of(account: Account, place: Path, wheels: Path) -> None:
     assert digest_of_tree(str(place)) == before, "the folder as it was"
     account.ush("undo", re.findall(r"ush undo (\d+)", undone)[-1], "--yes")
     assert place.resolve() == account.environment("old").resolve(), "done again"
-    account.ush("undo", "2", "--yes")
+    account.ush("undo", "2", "--through", "--yes")
     assert digest_of_tree(str(place)) == before
 
 

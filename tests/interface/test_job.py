@@ -433,7 +433,7 @@ def test_why_a_package_is_there_and_newer_ones(apiary: Account, tmp_path: Path) 
     apiary.ush("index", "add", "own", own, "--yes")
     apiary.write("needs.txt", "bee\n")
     apiary.ush("package", "get", "--file", "needs.txt", "-e", "hive", "--yes")
-    chains = apiary.ush("package", "why", "wax", "-e", "hive", "--json").json()["items"]
+    chains = apiary.ush("package", "why", "wax", "-e", "hive", "--json").json()["chains"]
     assert chains == [{"asked": "bee", "steps": ["bee 1.0 requires wax<2"]}]
     wheel(own, "wax", "1.5")
     wheel(own, "wax", "2.0")

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from support.account import Account, visible_state
+from support.server import loopback
 from support.sources import source
 from support.wheels import wheel
 
@@ -175,3 +176,31 @@ def test_what_is_suggested_can_be_typed_and_means_the_environment_of_the_call(ac
     account.ush(*next_words(unasked), more=entered)
     assert "hive-map" in versions(account, "other")
     assert "hive-map" not in versions(account)
+
+
+def test_indexes_are_asked_in_the_order_that_is_said_and_one_that_fails_is_passed_over_only_when_asked(
+    account: Account, field: Path, tmp_path: Path
+) -> None:
+    wheel(field, "combs", "1.0")
+    own = tmp_path / "own"
+    wheel(own, "combs", "2.0")
+    account.ush("index", "add", "own", own, "--yes")
+    account.ush("index", "add", "dead", "http://127.0.0.1:9/simple/", "--first", "--yes", code=1)
+    order = lambda: [one["name"] for one in account.ush("index", "list", "--json").json()["items"]]  # noqa: E731
+    assert order() == ["dead", "field", "own"]
+    failed = account.ush("package", "get", "combs", "-e", "hive", "--yes", code=4).err
+    assert "the index dead" in failed
+    account.ush(*next_words(failed))
+    assert versions(account) == {"combs": "1.0"}
+    account.ush("index", "add", "own", "--before", "field", "--yes")
+    assert order() == ["dead", "own", "field"]
+    account.ush("package", "get", "combs", "-e", "other", "--without-index", "dead", "--yes")
+    assert versions(account, "other") == {"combs": "2.0"}
+    account.ush("undo", "--yes")
+    account.ush("undo", "--yes")
+    assert order() == ["dead", "field", "own"]
+    with loopback() as served:
+        served.pages["/simple/"] = ("text/html", b"<a href='x/'>x</a>")
+        wrong = account.ush("index", "add", "wrong", served.address, "--yes", code=1).out
+        assert "has nothing there (404)" in wrong
+        assert f"an index at {served.address}/simple/" in wrong

@@ -36,18 +36,28 @@ def list_indexes(bench: Workbench, *, as_json: bool) -> None:
 
 @index.command()
 @click.argument("name")
-@click.argument("address")
+@click.argument("address", default="")
+@click.option("--first", is_flag=True, help="Ask it before all others; one that is there is moved.")
+@click.option("--before", default="", metavar="OTHER", help="Ask it before the index OTHER.")
 @click.option("--login", is_flag=True, help="Ask for user and password, and keep them in your keyring.")
 @change_options
 @pass_bench
-def add(bench: Workbench, name: str, address: str, *, login: bool, how: How) -> None:
-    """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME."""
+def add(bench: Workbench, name: str, address: str, *, first: bool, before: str, login: bool, how: How) -> None:
+    """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME.
+
+    Your laboratory's own index has an address that whoever keeps it knows. That of the Python Package Index is in its
+    documentation, as the base URL of its Simple API (PEP 503). It ends with "/simple/" most often.
+    """
     from unified_shell.core.indexes.registered import INDEXES
 
     if login and not how.only_plan:
         _keep_login(bench, address)
     perform(
-        bench, lambda: INDEXES.plan_add(name, address, bench.host, bench.locations, ask=bench.indexes.answers), how
+        bench,
+        lambda: INDEXES.plan_add(
+            name, address, bench.host, bench.locations, ask=bench.indexes.answers, first=first, before=before
+        ),
+        how,
     )
 
 

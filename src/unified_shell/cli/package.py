@@ -24,7 +24,30 @@ in_environment = click.option(
     "-e", "--environment", "name", default="", help="The environment; else the entered one."
 )
 
-offline = click.option("--offline", "only_cached", is_flag=True, help="Fetch nothing; use what is in the cache.")
+
+def _to_bench(ctx: click.Context, option: click.Parameter, value: object) -> None:
+    """Keep an option about indexes where they are asked."""
+    bench = ctx.find_object(Workbench)
+    if bench is not None and option.name is not None:
+        setattr(bench, option.name, value)
+
+
+without_index = click.option(
+    "--without-index",
+    "passed_over",
+    multiple=True,
+    metavar="INDEX",
+    expose_value=False,
+    callback=_to_bench,
+    help="Do not ask INDEX this time.",
+)
+offline = click.option(
+    "--offline",
+    is_flag=True,
+    expose_value=False,
+    callback=_to_bench,
+    help="Fetch nothing; use what is in the cache.",
+)
 
 
 @click.group(cls=VerbGroup)
@@ -39,6 +62,7 @@ def package() -> None:
 )
 @click.option("--lock", default="", metavar="FILE", help="Exactly what a lock file (pylock.toml) holds; no solving.")
 @wish_options
+@without_index
 @offline
 @in_environment
 @for_whom
@@ -51,7 +75,6 @@ def get(
     index: str,
     lock: str,
     words: WishWords,
-    only_cached: bool,
     name: str,
     how: How,
 ) -> None:
@@ -62,7 +85,6 @@ def get(
     from unified_shell.core.environments.packages import plan_get
     from unified_shell.core.indexes.ties import plan_ties
 
-    bench.offline = only_cached
     if lock:
         _get_locked(bench, lock, words, how, name, alone=not requirements)
         return
@@ -148,12 +170,13 @@ def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool)
 
 @package.command()
 @click.argument("names", nargs=-1, metavar="[NAME]...")
+@without_index
 @in_environment
 @for_whom
 @change_options
 @pass_bench
-def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
-    """Have the newest versions that fit together, of the packages NAME or of everything."""
+def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, passed_over: tuple[str, ...], how: How) -> None:
+    """Update to the newest compatible versions, of the packages NAME or of everything."""
     from unified_shell.core.environments.packages import plan_refresh
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
@@ -167,22 +190,23 @@ def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) ->
 @package.command()
 @click.argument("wanted", metavar="NAME")
 @in_environment
+@click.option("--all", "every", is_flag=True, help="Every way from what was requested, not the shortest alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def why(bench: Workbench, wanted: str, name: str, *, as_json: bool) -> None:
-    """Tell why the package NAME is there: every chain from what was asked for down to it."""
-    from unified_shell.core.environments.chains import chains_to
+def why(bench: Workbench, wanted: str, name: str, *, every: bool, as_json: bool) -> None:
+    """Tell why the package NAME is there: what requires it, and the shortest way to it from what was requested."""
+    from unified_shell.core.environments.chains import why_there
     from unified_shell.core.environments.changing import base_of
     from unified_shell.core.environments.known import choose_environment
-    from unified_shell.views.environment_view import print_chains
+    from unified_shell.views.environment_view import print_why
     from unified_shell.views.json_view import json_text
 
     found = choose_environment(name, bench.host, bench.locations)
-    chains = chains_to(wanted, found, base_of(found, bench.host))
+    reasons = why_there(wanted, found, base_of(found, bench.host), every=every)
     if as_json:
-        bench.screen.result(json_text("chains", chains))
+        bench.screen.result(json_text("why", reasons))
     else:
-        print_chains(bench.screen, wanted, found, chains)
+        print_why(bench.screen, wanted, found, reasons, every=every)
 
 
 @package.command()

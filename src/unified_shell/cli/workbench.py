@@ -34,6 +34,7 @@ class Workbench:
 
     trace: bool = False
     offline: bool = False
+    passed_over: tuple[str, ...] = ()
     ties: "dict[NormalizedName, str]" = field(default_factory=dict)
     show_progress: Callable[[str], None] | None = None
     done: list[int] = field(default_factory=list)
@@ -124,7 +125,9 @@ class Workbench:
         from unified_shell.core.indexes.ties import read_ties
 
         ties = {**read_ties(self.locations), **self.ties}
-        return IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations_for(scope).cache, ties)
+        client = IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations_for(scope).cache, ties)
+        client.passed_over = frozenset(self.passed_over)
+        return client
 
 
 pass_bench = click.make_pass_decorator(Workbench, ensure=True)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from packaging.utils import NormalizedName
 
-from unified_shell.core.environments.chains import Chain
+from unified_shell.core.environments.chains import Why
 from unified_shell.core.environments.known import Environment
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.disks import shown_size
@@ -17,11 +17,11 @@ from .tables import heading, print_rows, print_table
 
 __all__ = [
     "environment_rows",
-    "print_chains",
     "print_environment",
     "print_environments",
     "print_licences",
     "print_packages",
+    "print_why",
 ]
 
 
@@ -151,14 +151,24 @@ def _first_of(names: Sequence[str]) -> str:
     return f"{names[0]}{more}" if names else "did not come with it"
 
 
-def print_chains(screen: Screen, name: str, environment: Environment, chains: Sequence[Chain]) -> None:
-    """Write each chain, a requirement a line, further in the further down."""
-    if not chains:
+def print_why(screen: Screen, name: str, environment: Environment, reasons: Why, *, every: bool) -> None:
+    """Write what requires a package, and each way down to it, a requirement a line, further in the further down."""
+    if not reasons.chains:
         screen.result(
-            f"Nothing that was asked for needs {name}.\nNext: ush package drop {typed(name)} {environment.change_option}"
+            f"Nothing that was requested needs {name}.\nNext: ush package drop {typed(name)} {environment.change_option}"
         )
         return
-    for chain in chains:
-        screen.result(f"you ask for {chain.asked}")
+    for chain in reasons.chains:
+        screen.result(f"requested: {chain.asked}")
         for depth, step in enumerate(chain.steps, 1):
             screen.result(f"{'  ' * depth}{step}")
+    if reasons.is_cut:
+        screen.result(f"… and more ways than these {len(reasons.chains)}")
+    if every:
+        return
+    others = [one for one in reasons.required_by if one not in reasons.chains[0].steps]
+    if others:
+        screen.result("Also required directly:")
+        for step in others:
+            screen.result(f"  {step}")
+        screen.result(f"Every way: ush package why {typed(name)} {environment.option} --all")

@@ -1,7 +1,7 @@
 """Addresses that a person named, in their order, in the configuration file: of indexes, and of catalogs."""
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.errors import Refused, UnknownName, WordsOff
@@ -60,17 +60,60 @@ class AddressBook:
                 where=locations.config_file,
                 next_step=f'write it as [{self.kind}.{wrong}] and below it url = "{self.example}"',
             )
-        return tuple(NamedAddress(name=name, address=str(value["url"])) for name, value in rows)
+        found = [NamedAddress(name=name, address=str(value["url"])) for name, value in rows]
+        order = self._order(locations)
+        return tuple(sorted(found, key=lambda one: order.index(one.name) if one.name in order else len(order)))
+
+    def _order(self, locations: Locations) -> list[str]:
+        """Return the names of which it was said in which order they are asked; others come after, as they were added."""
+        table = read_records(locations.config_file).get("order", {})
+        names = table.get(self.kind) if isinstance(table, Mapping) else None
+        return [str(name) for name in names] if isinstance(names, list) else []
+
+    def _order_step(self, names: Sequence[str], locations: Locations) -> PutRecord:
+        before = self._order(locations)
+        return PutRecord(
+            path=locations.config_file,
+            keys=("order", self.kind),
+            before=to_json_text(before) if before else "",
+            after=to_json_text(list(names)),
+        )
+
+    def _reordered(self, name: str, before: str, locations: Locations) -> list[str]:
+        """Return all names with one before another, or with none named before all; raises UnknownName."""
+        others = [one.name for one in self.read(locations) if one.name != name]
+        if before and before not in others:
+            raise UnknownName(self.kind, before, others, next_step=f"ush {self.kind} list")
+        at = others.index(before) if before else 0
+        return [*others[:at], name, *others[at:]]
 
     def plan_add(
-        self, name: str, address: str, host: Host, locations: Locations, *, ask: Callable[[str], str]
+        self,
+        name: str,
+        address: str,
+        host: Host,
+        locations: Locations,
+        *,
+        ask: Callable[[str], str],
+        first: bool = False,
+        before: str = "",
     ) -> Change:
-        """Plan to name an address; `ask` says why it does not answer, or nothing."""
+        """Plan to name an address; `ask` says why it does not answer, or nothing.
+
+        It is asked after the others, or with `first` before all, or `before` another one; one that is there is moved
+        so, and its address need not be given.
+        """
         _check_name(self, name)
-        full = _full_address(self, address, host)
         known = {one.name: one for one in self.read(locations)}
-        words = f"{self.kind} add {name} {shown_address(full)}"
+        if not address and name in known:
+            address = known[name].address
+        full = _full_address(self, address, host)
+        moves = f" --before {before}" if before else " --first" if first else ""
+        words = f"{self.kind} add {name} {shown_address(full)}{moves}"
+        order = self._reordered(name, before, locations) if first or before else []
         if name in known:
+            if known[name].address == full and order and order != list(known):
+                return self._moved(name, order, words, locations)
             if known[name].address == full:
                 said = f"the {self.kind} {name} is there already: {known[name].shown}"
                 return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
@@ -81,11 +124,13 @@ class AddressBook:
         step = PutRecord(
             path=locations.config_file, keys=(self.kind, name), before="", after=to_json_text({"url": full})
         )
-        order = f"asked after {', '.join(known)}" if known else "the first that is asked"
+        steps = (step, self._order_step(order, locations)) if order else (step,)
+        earlier = order[: order.index(name)] if order else list(known)
+        place = f"asked after {', '.join(earlier)}" if earlier else "the first that is asked"
         plan = Plan(
             words=words,
             aim=f"Take {self.brings} from the {self.kind} {name}",
-            lines=(PlanLine(kind=LineKind.ADD, subject=f"{self.kind} {name}: {shown_address(full)}", detail=order),),
+            lines=(PlanLine(kind=LineKind.ADD, subject=f"{self.kind} {name}: {shown_address(full)}", detail=place),),
             afterwards=(f"Next: {self.next_step}",),
         )
 
@@ -101,7 +146,16 @@ class AddressBook:
                 ),
             )
 
-        return Change(plan=plan, prepare=lambda _staging: (step,), verify=verify)
+        return Change(plan=plan, prepare=lambda _staging: steps, verify=verify)
+
+    def _moved(self, name: str, order: Sequence[str], words: str, locations: Locations) -> Change:
+        step = self._order_step(order, locations)
+        plan = Plan(
+            words=words,
+            aim=f"Ask the {self.kind} {name} at another place",
+            lines=(PlanLine(kind=LineKind.CHANGE, subject="asked in this order", detail=", ".join(order)),),
+        )
+        return Change(plan=plan, prepare=lambda _staging: (step,))
 
     def plan_drop(self, name: str, locations: Locations) -> Change:
         """Plan to forget one; what came from it stays."""

@@ -12,8 +12,8 @@ from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.errors import TransferFailed, UshError, nearest
 from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.digests import digest_of_file
-from unified_shell.core.machine.places import join
-from unified_shell.core.transfers.addresses import address_of_folder, place_of_address
+from unified_shell.core.machine.places import join, typed
+from unified_shell.core.transfers.addresses import address_of_folder, place_of_address, shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .folders import files_in, projects_in
@@ -50,7 +50,7 @@ class IndexClient:
     """Reads project pages; each page is read once. `ties` are projects that come from one index only, by its name.
 
     `without_metadata` are servers that are known to have no metadata files beside their wheels. With `newest`, a page is
-    used only as its server has it now; `used_kept` says that one was used without asking.
+    used only as its server has it now; indexes that are `passed_over` are not asked; `used_kept` says that one was used without asking.
     """
 
     def __init__(
@@ -66,6 +66,7 @@ class IndexClient:
         self.without_metadata: set[str] = set()
         self.newest = False
         self.used_kept = False
+        self.passed_over: frozenset[str] = frozenset()
         self._cache = cache
         self._read: list[str] = []
         self._found: dict[NormalizedName, Found] = {}
@@ -120,7 +121,11 @@ class IndexClient:
         place = place_of_address(address)
         if place is not None:
             return "" if os.path.isdir(place) else "the folder is not there"
-        return self.fetcher.answers(address)
+        why = self.fetcher.answers(address)
+        below = f"{address.rstrip('/')}/simple/"
+        if "has nothing there" in why and not self.fetcher.answers(below):
+            return f"{why}; it has an index at {shown_address(below)}"
+        return why
 
     def _ask_all(self, project: NormalizedName) -> Found:
         asked: list[str] = []
@@ -128,7 +133,20 @@ class IndexClient:
         for index in self.indexes:
             if tied is not None and index.name != tied:
                 continue
-            found = self._ask(index, project, tuple(asked))
+            if index.name in self.passed_over:
+                continue
+            try:
+                found = self._ask(index, project, tuple(asked))
+            except TransferFailed as error:
+                if self.fetcher.offline or len(self.indexes) < 2:
+                    raise
+                # Passing it over in silence would let a public name take the place of a private one.
+                raise TransferFailed(
+                    f"the index {index.name} fails: {error.what}",
+                    where=error.where,
+                    again_with=("--without-index", index.name),
+                    next_step=f"(asks the others)   or   ush index drop {typed(index.name)}",
+                ) from error
             # A page that is there and lists nothing still says that the project is this index's.
             if found is not None:
                 return found

@@ -101,10 +101,13 @@ class Fetcher:
             return _reply(response, content)
 
     def answers(self, address: str) -> str:
-        """Ask whether a server answers at an address; returns why not, or an empty text."""
+        """Ask whether a server has something at an address; returns why not, or an empty text."""
         try:
-            with self._stream("HEAD", address, "*/*"):
-                return ""
+            with self._stream("HEAD", address, "*/*") as response:
+                status = response.status_code
+                if status in (404, 410):
+                    return f"the server answers, and has nothing there ({status})"
+                return f"the server asks who you are ({status})" if status in (401, 403) else ""
         except TransferFailed as error:
             return error.what
 
