@@ -186,7 +186,10 @@ def test_indexes_are_asked_in_the_order_that_is_said_and_one_that_fails_is_passe
     wheel(own, "combs", "2.0")
     account.ush("index", "add", "own", own, "--yes")
     account.ush("index", "add", "dead", "http://127.0.0.1:9/simple/", "--first", "--yes", code=1)
-    order = lambda: [one["name"] for one in account.ush("index", "list", "--json").json()["items"]]  # noqa: E731
+
+    def order() -> list[str]:
+        return [one["name"] for one in account.ush("index", "list", "--json").json()["items"]]
+
     assert order() == ["dead", "field", "own"]
     failed = account.ush("package", "get", "combs", "-e", "hive", "--yes", code=4).err
     assert "the index dead" in failed

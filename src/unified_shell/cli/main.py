@@ -158,6 +158,9 @@ def _tell(error: UshError, *, trace: bool) -> None:
 
 def _next_step(error: UshError, words: Sequence[str]) -> str:
     """Return what to type next; where it is the same call in other words, those are written out."""
+    if error.instead and all(old in words for old, _ in error.instead):
+        meant = dict(error.instead)
+        return " ".join(("ush", *(typed(meant.get(one, one)) for one in words)))
     if not error.again_with and not error.again_without:
         return error.next_step
     again = [*(one for one in words if one not in error.again_without), *error.again_with]

@@ -175,7 +175,7 @@ def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool)
 @for_whom
 @change_options
 @pass_bench
-def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, passed_over: tuple[str, ...], how: How) -> None:
+def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
     """Update to the newest compatible versions, of the packages NAME or of everything."""
     from unified_shell.core.environments.packages import plan_refresh
 

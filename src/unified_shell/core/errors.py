@@ -50,7 +50,8 @@ class UshError(Exception):
     """A fault that a person can act on: what is wrong, where, and what to type next.
 
     With `again_with` or `again_without` that is the call itself, with more words or without some; `next_step` then
-    follows it.
+    follows it. `instead` are words of the call with what may stand for each; where one of them was not typed, `next_step`
+    alone is told.
     """
 
     exit_code = 4
@@ -63,8 +64,10 @@ class UshError(Exception):
         next_step: str = "",
         again_with: Sequence[str] = (),
         again_without: Sequence[str] = (),
+        instead: Sequence[tuple[str, str]] = (),
     ) -> None:
         super().__init__(what)
+        self.instead = tuple(instead)
         self.again_with = tuple(again_with)
         self.again_without = tuple(again_without)
         self.what = what

@@ -9,16 +9,37 @@ from dataclasses import dataclass, field
 
 from packaging.utils import canonicalize_name
 
-__all__ = ["import_names"]
+__all__ = ["import_names", "is_stray"]
 
 MODULE_NAME = re.compile(r"^([A-Za-z_]\w*)(\.(?:[\w-]*\.)*(?:so|pyd)|\.py)$")
-SIDE_NAMES = frozenset({"test", "tests", "testing", "docs", "doc", "examples", "example", "benchmarks"})
+SIDE_NAMES = frozenset(
+    {
+        "test",
+        "tests",
+        "testing",
+        "docs",
+        "doc",
+        "examples",
+        "example",
+        "benchmarks",
+        "scripts",
+        "samples",
+        "demo",
+        "demos",
+    }
+)
 
 
 @dataclass
 class _Folder:
     files: set[str] = field(default_factory=set)
     folders: "dict[str, _Folder]" = field(default_factory=dict)
+
+
+def is_stray(name: str, project: str) -> bool:
+    """Tell whether a name at the top is that of a folder which wheels hold by mistake, and not what a project is for."""
+    top = name.partition(".")[0]
+    return top in SIDE_NAMES and canonicalize_name(top) != canonicalize_name(project)
 
 
 def import_names(project: str, files: Iterable[str]) -> tuple[str, ...]:

@@ -97,6 +97,16 @@ class Ahead(Generic[Key, Answer]):
         self.begin(key, work)
         return self._begun[key].result()
 
+    def answer_here(self, key: Key, work: Callable[[], Answer]) -> Answer:
+        """Return the answer of a piece of work that is done in this thread, where an interrupt ends it at once."""
+        if key not in self._begun:
+            from concurrent.futures import Future
+
+            done: Future[Answer] = Future()
+            done.set_result(work())
+            self._begun[key] = done
+        return self._begun[key].result()
+
     def known(self, key: Key) -> Answer | None:
         """Return an answer that is there already and no error; None else."""
         future = self._begun.get(key)

@@ -58,7 +58,7 @@ def listing_at(
         raise WordsOff(f"{file.name!r} is no wheel's name", next_step="rename the file to what it was called")
     _check_project(name.project, project, file.name)
     if offers.rank(tags.tags) is None:
-        return replace(listing, passed_over=((str(name.version), unfit_tags([tags.tags])),))
+        return replace(listing, passed_over=((str(name.version), unfit_tags([tags.tags], offers.platforms)),))
     return replace(listing, candidates=(_candidate(project, str(name.version), file),))
 
 

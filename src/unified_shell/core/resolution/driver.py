@@ -8,6 +8,7 @@ from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.errors import BuildFailed, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import Found, IndexClient
@@ -74,10 +75,13 @@ class _Answers:
 
     def answer(self, question: AskVersions | AskRequirements) -> Listing | Requirements:
         """Return the answer to a question, which may be there already; its error is raised."""
+        # What may run a project's own code is done here: an interrupt must end that.
         if isinstance(question, AskVersions):
-            return self._ahead.answer(question, lambda: self._read_listing(question))
+            ask = self._ahead.answer_here if question.address else self._ahead.answer
+            return ask(question, lambda: self._read_listing(question))
         candidate = question.candidate
-        return self._ahead.answer(_key_of(candidate), lambda: self._read_and_follow(candidate))
+        ask = self._ahead.answer_here if is_source_name(candidate.file.name) else self._ahead.answer
+        return ask(_key_of(candidate), lambda: self._read_and_follow(candidate))
 
     def follow(self, requirements: Iterable[Requirement]) -> None:
         """Begin to read what requirements lead to; what goes wrong there is told when it is asked for."""
@@ -100,7 +104,7 @@ class _Answers:
         listing = self._listing(question)
         likely = self._likely(listing)
         # Nothing is built that may not be needed.
-        if likely is not None and not self._target.rules.may_build(likely.project):
+        if likely is not None and not is_source_name(likely.file.name):
             self._ahead.begin(_key_of(likely), lambda: self._read_and_follow(likely))
         return listing
 

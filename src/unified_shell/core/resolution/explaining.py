@@ -1,5 +1,6 @@
 """Why there is no solution, in plain words: the facts of the proof, the person's own requests first."""
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 
 from packaging.requirements import Requirement
@@ -9,12 +10,14 @@ from unified_shell.core.errors import NoSolution
 from unified_shell.core.machine.places import typed
 
 from .incompatibilities import Fact
+from .offers import LATER, OTHER_MACHINES
 from .questions import Listing
 from .spaces import Space
 
 __all__ = ["no_solution"]
 
 MOST_VERSIONS = 5
+PUBLISHED = re.compile(rf"{LATER} \((\d{{4}}-\d\d-\d\d)\)")
 
 
 def no_solution(
@@ -44,16 +47,37 @@ def no_solution(
     unfit = _wanted_but_unfit(dead_end, space)
     words = f"{_and(told)}, but {unfit or _what_there_is(space.listing, space)}"
     again: tuple[str, ...] = ()
+    instead: list[tuple[str, str]] = []
     step = _relaxation(own, facts)
     if not space.listing.index and not space.listing.candidates:
         step = "ush index list   (where it was asked)"
     elif unfit and dead_end.requirement and _is_buildable(dead_end.requirement, space):
         again, step = ("--allow-build", str(space.project)), "(building runs its code on this machine)"
+    elif unfit and LATER in unfit:
+        first = min(day[1] for _, reason in space.listing.passed_over if (day := PUBLISHED.search(reason)))
+        step = f"--as-of {first} or later   (the first was published then), or leave it out"
+    elif unfit and OTHER_MACHINES in unfit:
+        step = (
+            f"whoever publishes {space.project} has nothing for this kind of machine; ask there, or use another one"
+        )
     elif unfit:
         step = f"ush environment new NAME --to-hold {typed(str(dead_end.requirement))}   (on an interpreter that can have it)"
+    elif best := space.best(space.full):
+        # What there is, in the words of the call.
+        newest = space.of_bit(best).version
+        step = f"ask for {space.project}=={newest}, which is the newest that can be had here"
+        instead = [(str(one.requirement), _in_version(one, newest)) for one in own if one.project == space.project]
     return NoSolution(
-        words if dead_end in own else f"no set of versions fits: {words}", next_step=step, again_with=again
+        words if dead_end in own else f"no set of versions fits: {words}",
+        next_step=step,
+        again_with=again,
+        instead=instead,
     )
+
+
+def _in_version(fact: Fact, version: str) -> str:
+    extras = f"[{','.join(sorted(fact.requirement.extras))}]" if fact.requirement and fact.requirement.extras else ""
+    return f"{fact.project}{extras}=={version}"
 
 
 def _told(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space], ending_with: Fact | None) -> list[str]:

@@ -1,6 +1,6 @@
 """What an index's files for a project come to, for one target: the best file of each version, and why others are none."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Generic, TypeVar
 
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
@@ -17,9 +17,11 @@ from unified_shell.core.indexes.pages import IndexFile
 from .questions import Candidate, Listing
 from .target import Target
 
-__all__ = ["Offers", "unfit_tags"]
+__all__ = ["LATER", "ONLY_A_SOURCE", "OTHER_MACHINES", "Offers", "unfit_tags"]
 
 Read = TypeVar("Read")
+OTHER_MACHINES = "it is for other kinds of machines"
+LATER = "it was published later"
 ONLY_A_SOURCE = "only a source distribution is there, which would have to be built"
 
 
@@ -29,6 +31,7 @@ class Offers:
     def __init__(self, target: Target) -> None:
         self._target = target
         self._ranks = tag_ranks(target.tags)
+        self._platforms = {one.platform for one in target.tags}
         self._rank_of: dict[str, int | None] = {}
         self._python_fits: dict[str, bool] = {"": True}
         self._names = _Once(canonicalize_name)
@@ -61,6 +64,11 @@ class Offers:
             buildable=tuple(str(one) for one in sorted(sources, reverse=True) if one not in chosen),
         )
 
+    @property
+    def platforms(self) -> Collection[str]:
+        """The platform tags of the target."""
+        return self._platforms
+
     def rank(self, tags: str) -> int | None:
         """Return how well a wheel's tags fit, smaller for better; None where they do not."""
         if tags not in self._rank_of:
@@ -89,7 +97,7 @@ class Offers:
                 continue
             if rank is None:
                 unfit.setdefault(version, []).append(parts.tags)
-                passed[version] = unfit_tags(unfit[version])
+                passed[version] = unfit_tags(unfit[version], self._platforms)
                 continue
             # A higher build number wins among wheels with the same tags.
             order = (-rank, parts.build)
@@ -112,7 +120,7 @@ class Offers:
         if as_of and not file.uploaded:
             return "when it was published is not told by the index"
         if as_of and file.uploaded > as_of:
-            return f"it was published later ({file.uploaded[:10]})"
+            return f"{LATER} ({file.uploaded[:10]})"
         wanted = file.requires_python
         if wanted not in self._python_fits:
             try:
@@ -123,12 +131,13 @@ class Offers:
         return "" if self._python_fits[wanted] else f"it needs Python {wanted}, here is {self._target.python}"
 
 
-def unfit_tags(tags: Sequence[str]) -> str:
-    """Say what the wheels of a version are for: interpreters, then platforms."""
+def unfit_tags(tags: Sequence[str], here: Collection[str]) -> str:
+    """Say what the wheels of a version are for: interpreters, then platforms; `here` are the tags of this platform."""
     split = [one.split("-") for one in tags]
     pythons = dict.fromkeys(python for one in split for python in one[0].split("."))
     platforms = dict.fromkeys(platform for one in split for platform in one[-1].split("."))
-    return f"no wheel fits here; its wheels are for {_first(pythons)} on {_first(platforms)}"
+    others = "" if not set(platforms).isdisjoint(here) else f"{OTHER_MACHINES}; "
+    return f"{others}no wheel fits here; its wheels are for {_first(pythons)} on {_first(platforms)}"
 
 
 def _first(names: Iterable[str], most: int = 4) -> str:

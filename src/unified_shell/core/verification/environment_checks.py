@@ -10,6 +10,7 @@ from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.entry_points import EntryPoint
+from unified_shell.core.distributions.import_names import is_stray
 from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.environments.changing import base_of, proof_of_start
@@ -34,6 +35,7 @@ __all__ = ["check_distributions", "check_environment", "check_readable"]
 
 IMPORT_SECONDS = 120.0
 WORKERS = 4
+VERSION_AT_END = re.compile(r"-?\d+(\.\d+)*$")
 EXTRA = re.compile(r"""extra\s*==\s*['"]([^'"]+)['"]""")
 
 
@@ -247,6 +249,9 @@ class _Judge:
         own = bool(one.requested) and (name == there.imports[0] or "[" not in optional)
         if optional and not own:
             return Finding(subject=one.name, question=question, holds=True, answer=optional)
+        if ran.returncode != 0 and is_stray(name, one.name) and name != there.imports[0]:
+            answer = f"left out of the count: {one.name} brings a stray folder, which does not import"
+            return Finding(subject=one.name, question=question, holds=True, answer=answer)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
@@ -265,6 +270,9 @@ class _Judge:
 
     def _judge_command(self, one: Distribution, there: Installed, entry: EntryPoint) -> Finding:
         path = join(self.environment.layout.scripts, entry.name)
+        if other := self._versioned_otherwise(entry.name, there):
+            answer = f"it is there as {other}: whatever installed it names it by the version"
+            return Finding(subject=one.name, question=f"command {entry.name} launches", holds=True, answer=answer)
         trouble, optional = _launcher_trouble(path, self.environment), ""
         seconds = self.loaded.get(_word(entry), 0.0)
         if not trouble and _word(entry) not in self.loaded:
@@ -281,6 +289,16 @@ class _Judge:
             else "",
             elapsed_seconds=seconds,
         )
+
+    def _versioned_otherwise(self, name: str, there: Installed) -> str:
+        """Return another command of the project that is called as this one but for a version; installers of adopted
+        environments make launchers for their own version, whatever the metadata of the wheel says.
+        """
+        folder, stem = self.environment.layout.scripts, VERSION_AT_END.sub("", name)
+        if not self.environment.foreign or stem == name or os.path.lexists(join(folder, name)):
+            return ""
+        names = [one.name for one in there.commands if VERSION_AT_END.sub("", one.name) == stem]
+        return next((one for one in names if is_executable_file(join(folder, one))), "")
 
 
 def _word(entry: EntryPoint) -> str:
