@@ -159,7 +159,26 @@ def test_what_does_not_arrive_whole_is_not_there(
 ) -> None:
     with pytest.raises(kind, match=said):
         fetcher.download(f"{wayward[0]}/{path}/x", str(tmp_path / "to/x"), sha256=sha256)
-    assert not list(tmp_path.rglob("x*")), "neither the file nor a part of it"
+    left = ["x.part"] if path == "cut" else []
+    assert [one.name for one in tmp_path.rglob("x*")] == left, (
+        "not the file; what came of a promised one is gone on with"
+    )
+
+
+@pytest.mark.parametrize("left", [CONTENT[:-100], b"not this file", CONTENT, CONTENT + b"more"])
+def test_a_download_goes_on_where_an_earlier_one_was_broken_off(
+    wayward: tuple[str, type[_Wayward]], fetcher: Fetcher, tmp_path: Path, left: bytes
+) -> None:
+    address, handler = wayward
+    (tmp_path / "x.part").write_bytes(left)
+    size = fetcher.download(f"{address}/stops/x", str(tmp_path / "x"), sha256=SHA256, size_bytes=len(CONTENT))
+    assert size == len(CONTENT)
+    assert (tmp_path / "x").read_bytes() == CONTENT
+    assert [one.name for one in tmp_path.iterdir()] == ["x"]
+    if left == CONTENT[:-100]:
+        assert len(handler.asked) == 1, "one small rest"
+    if left == CONTENT:
+        assert not handler.asked, "all of it was there"
 
 
 def test_pages_are_bounded_unpacked_and_may_be_absent(wayward: tuple[str, type[_Wayward]], fetcher: Fetcher) -> None:

@@ -6,7 +6,7 @@ import io
 import os
 import threading
 import typing
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped
@@ -16,6 +16,7 @@ from unified_shell.core.machine.host import Host
 from .addresses import is_web_address, place_of_address, shown_address, user_in_address
 from .connecting import Connecting, NetworkSettings
 from .credentials import credentials_for
+from .parts import held_part
 
 if typing.TYPE_CHECKING:
     import httpx
@@ -64,6 +65,8 @@ class Fetcher:
         self._host = host
         self._connecting = Connecting(host, settings or NetworkSettings())
         self.offline = offline
+        # Told the address of a download, and how many bytes of how many are here.
+        self.on_bytes: Callable[[str, int, int], None] = lambda _address, _size, _of: None
         self.known_parts: dict[str, KnownParts] = {}
         self._client: httpx.Client | None = None
         self._opening = threading.Lock()
@@ -117,12 +120,26 @@ class Fetcher:
         The file appears under its name only when its SHA-256 matched; raises HashDiffers otherwise. An empty
         `sha256` is for what nobody promised anything of; the caller takes its digest and keeps it. `size_bytes` is
         the size that was promised, -1 for none: where more comes, no more of it is taken.
+
+        What was promised by its hash is gone on with where an earlier try broke off; one try at a time has the part.
         """
-        part = f"{target}.part"
+        promised = DOWNLOAD_LIMIT_BYTES if size_bytes < 0 else size_bytes
+        part, keep = "", False
         try:
             os.makedirs(os.path.dirname(target), exist_ok=True)
-            with open(part, "w+b") as file:
-                digest, size = self._fill(file, address, DOWNLOAD_LIMIT_BYTES if size_bytes < 0 else size_bytes)
+            with held_part(target, goes_on=bool(sha256)) as file:
+                part = str(file.name)
+                there = os.fstat(file.fileno()).st_size
+                try:
+                    digest, size = self._fill(file, address, promised)
+                    if there and digest != sha256:
+                        # What was left of an earlier try was not of this file.
+                        file.truncate(0)
+                        digest, size = self._fill(file, address, promised)
+                except (TransferFailed, KeyboardInterrupt) as error:
+                    begun = file.seek(0, os.SEEK_END) > 0
+                    keep = bool(sha256) and begun and not isinstance(error, TransferStopped)
+                    raise
             if sha256 and digest != sha256:
                 raise HashDiffers(
                     f"{os.path.basename(target)} is not what was promised: its SHA-256 is"
@@ -138,22 +155,25 @@ class Fetcher:
                 next_step="ush look   (free disk, and where ush stores)",
             ) from error
         finally:
-            with contextlib.suppress(OSError):
-                os.unlink(part)
+            if part and not keep:
+                with contextlib.suppress(OSError):
+                    os.unlink(part)
         return size
 
     def _fill(self, file: typing.IO[bytes], address: str, limit_bytes: int) -> tuple[str, int]:
-        """Write an address's bytes to an empty file; a transfer that breaks off is gone on with where it stopped."""
-        state, size, tag, tried = hashlib.sha256(), 0, "", 1
-        while True:
+        """Write an address's bytes to a file, after those that are in it; a transfer that breaks off is gone on with."""
+        state, size = _digest_so_far(file)
+        if size > limit_bytes:
+            state, size = _begun_anew(file)
+        tag, tried = "", 1
+        self.on_bytes(address, size, limit_bytes)
+        while size == 0 or size != limit_bytes:
             before = size
             try:
                 with self._chunks(address, start=size, tag=tag) as (start, tag, chunks):
                     if start != size:
-                        # The server began anew.
-                        state, size = hashlib.sha256(), 0
-                        file.seek(0)
-                        file.truncate()
+                        # The server began anew, or has no such part.
+                        state, size = _begun_anew(file)
                     for chunk in chunks:
                         size += len(chunk)
                         if size > limit_bytes:
@@ -162,13 +182,16 @@ class Fetcher:
                             )
                         state.update(chunk)
                         file.write(chunk)
-                return state.hexdigest(), size
+                        self.on_bytes(address, size, limit_bytes)
+                if start >= 0:
+                    break
             except TransferStopped:
                 raise
             except TransferFailed:
                 tried += 1
                 if size <= before or tried > TRIES:
                     raise
+        return state.hexdigest(), size
 
     def close(self) -> None:
         """Close the connections."""
@@ -177,7 +200,9 @@ class Fetcher:
 
     @contextlib.contextmanager
     def _chunks(self, address: str, *, start: int = 0, tag: str = "") -> Iterator[tuple[int, str, Iterator[bytes]]]:
-        """Yield where the bytes begin, the file's tag, and the bytes; from `start` on, if it is the file of that tag."""
+        """Yield where the bytes begin, the file's tag, and the bytes; from `start` on, if it is the file of that tag, and -1
+        where the file ends before that.
+        """
         place = place_of_address(address)
         if place is not None:
             if not os.path.isfile(place):
@@ -189,6 +214,9 @@ class Fetcher:
         with self._stream("GET", address, "*/*", more, most_seconds=DOWNLOAD_SECONDS) as response:
             if response.status_code == 404:
                 raise TransferFailed("there is no such file (404)", where=shown_address(address))
+            if start and response.status_code == 416:
+                yield -1, "", iter(())
+                return
             continues = response.status_code == 206 and response.headers.get("content-range", "").startswith(
                 f"bytes {start}-"
             )
@@ -257,6 +285,22 @@ class Fetcher:
             if self._client is None:
                 self._client = self._connecting.open()
             return self._client
+
+
+def _digest_so_far(file: typing.IO[bytes]) -> tuple["hashlib._Hash", int]:
+    """Return the state of a digest over what is in a file, and its size; what is written next goes after it."""
+    state, size = hashlib.sha256(), 0
+    file.seek(0)
+    while content := file.read(1 << 20):
+        state.update(content)
+        size += len(content)
+    return state, size
+
+
+def _begun_anew(file: typing.IO[bytes]) -> tuple["hashlib._Hash", int]:
+    file.seek(0)
+    file.truncate()
+    return hashlib.sha256(), 0
 
 
 def _next_step(status: int) -> str:
