@@ -43,6 +43,13 @@ class How:
     scope: str = "me"
 
 
+def _be_quiet(ctx: click.Context, _option: click.Parameter, value: object) -> None:
+    from .workbench import Workbench
+
+    if (bench := ctx.find_object(Workbench)) is not None:
+        bench.quiet = bool(value)
+
+
 def change_options(command: Callable[..., None]) -> Callable[..., None]:
     """Give a command the options that every changing one has; it is called with one `how` for them."""
 
@@ -54,6 +61,13 @@ def change_options(command: Callable[..., None]) -> Callable[..., None]:
         command(*args, how=how, **rest)
 
     options = (
+        click.option(
+            "--quiet",
+            is_flag=True,
+            expose_value=False,
+            callback=_be_quiet,
+            help="Do not show progress.",
+        ),
         click.option("--strict", is_flag=True, help="Put the change back if any check fails."),
         click.option("--json", "as_json", is_flag=True, help="With --plan: print the plan as JSON."),
         click.option("--plan", "only_plan", is_flag=True, help="Show the plan and change nothing."),
@@ -116,7 +130,8 @@ def _agree_and_carry(
     """
     from unified_shell.core.changes.road import PlanMoved
 
-    change = make()
+    with bench.progress.shown("Plan"):
+        change = make()
     if not _go_on(bench, change.plan, None, how):
         return None
     try:
@@ -172,14 +187,5 @@ def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) ->
 
 
 def _carry_through(bench: "Workbench", road: "Road", change: "Change", *, strict: bool) -> "Outcome":
-    if not bench.screen.err.is_terminal:
+    with bench.progress.shown(change.plan.aim, at_once=True):
         return road.perform(change, strict=strict)
-    from rich.text import Text
-
-    # As a text: a name in brackets is no markup.
-    with bench.screen.err.status(Text(f"{change.plan.aim} …")) as status:
-        bench.show_progress = lambda phase: status.update(Text(f"{change.plan.aim}: {phase} …"))
-        try:
-            return road.perform(change, strict=strict)
-        finally:
-            bench.show_progress = None

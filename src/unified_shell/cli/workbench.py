@@ -2,14 +2,12 @@
 
 import re
 import sys
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 import click
 
-from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
 from unified_shell.core.machine.places import join, typed
@@ -22,10 +20,9 @@ if TYPE_CHECKING:
     from unified_shell.core.environments.own_wiring import OwnWiring
     from unified_shell.core.indexes.client import IndexClient
     from unified_shell.core.transfers.fetching import Fetcher
+    from unified_shell.views.progress_view import ProgressView
 
 __all__ = ["Workbench", "pass_bench"]
-
-QUIET_SECONDS = 2.0
 
 
 @dataclass
@@ -36,10 +33,8 @@ class Workbench:
     offline: bool = False
     passed_over: tuple[str, ...] = ()
     ties: "dict[NormalizedName, str]" = field(default_factory=dict)
-    show_progress: Callable[[str], None] | None = None
+    quiet: bool = False
     done: list[int] = field(default_factory=list)
-    _told: str = ""
-    _began: float = field(default_factory=steady_seconds)
 
     @cached_property
     def host(self) -> Host:
@@ -95,15 +90,16 @@ class Workbench:
         found = find_environment(name, self.host, self.locations)
         return OwnWiring(environment=found, client=self.indexes, host=self.host, locations=self.locations)
 
+    @cached_property
+    def progress(self) -> "ProgressView":
+        """What shows how far a long change is."""
+        from unified_shell.views.progress_view import ProgressView
+
+        return ProgressView(self.screen, quiet=self.quiet)
+
     def tell_progress(self, phase: str) -> None:
-        """Show how far a long change is: beside the spinner on a terminal, else each phase once, after a while."""
-        if self.show_progress is not None:
-            self.show_progress(phase)
-        elif (
-            steady_seconds() - self._began > QUIET_SECONDS and (name := phase.split(",", maxsplit=1)[0]) != self._told
-        ):
-            self._told = name
-            self.screen.say(f"… {name}")
+        """Show how far a long change is."""
+        self.progress.phase(phase)
 
     @cached_property
     def fetcher(self) -> "Fetcher":
@@ -111,7 +107,9 @@ class Workbench:
         from unified_shell.core.indexes.network import read_network
         from unified_shell.core.transfers.fetching import Fetcher
 
-        return Fetcher(self.host, offline=self.offline, settings=read_network(self.locations))
+        made = Fetcher(self.host, offline=self.offline, settings=read_network(self.locations))
+        made.on_bytes = self.progress.bytes_here
+        return made
 
     @cached_property
     def indexes(self) -> "IndexClient":

@@ -124,7 +124,13 @@ def solve_alone(
         facts=facts, client=client, host=host, locations=locations, progress=progress, rules=rules
     )
     return run_solver(
-        wish.requests, target_of(facts, rules), client, {}, locations.cache, read_source=builder.metadata
+        wish.requests,
+        target_of(facts, rules),
+        client,
+        {},
+        locations.cache,
+        read_source=builder.metadata,
+        progress=progress,
     )
 
 
@@ -163,7 +169,7 @@ class _Solving:
             run_solver, requests.meant, target_of(facts, rules), client, present, locations.cache
         )
         with client.doubting_on_error():
-            solution = self._solved(lambda: solve(read_source=builder.metadata))
+            solution = self._solved(lambda: solve(read_source=builder.metadata, progress=self.progress))
         contents = replace(
             environment.contents,
             constraints=tuple(map(str, rules.constraints)),

@@ -1,7 +1,7 @@
 """Answers the solver's questions: index pages, metadata, what is installed. Thin; this is the part that does I/O."""
 
 import functools
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from packaging.requirements import Requirement
@@ -37,13 +37,16 @@ def run_solver(
     cache: str,
     *,
     read_source: ReadSource | None = None,
+    progress: Callable[[str], None] = lambda _phase: None,
 ) -> Solution:
     """Return a solution; reads index pages and metadata, writes wheels to the cache where it must.
 
-    `read_source` tells the metadata of source distributions; it builds, so it is only asked for what may be built.
+    `progress` is told how many projects were looked at. `read_source` tells the metadata of source distributions; it builds, so it is only asked for what may be built.
     """
     with Ahead[_Key, Listing | Requirements](workers=READS_AT_ONCE) as ahead:
-        answers = _Answers(target, client, present, MetadataReader(client, cache, read_source), ahead)
+        answers = _Answers(
+            target, client, present, MetadataReader(client, cache, read_source), ahead, progress=progress
+        )
         answers.follow([one for one in requests if applies(one, target.markers)])
         asking = solve(requests, target.markers, target.rules)
         try:
@@ -65,12 +68,15 @@ class _Answers:
         present: Mapping[NormalizedName, Present],
         reader: MetadataReader,
         ahead: "Ahead[_Key, Listing | Requirements]",
+        *,
+        progress: Callable[[str], None],
     ) -> None:
         self._target, self._client, self._present, self._reader = target, client, present, reader
         self._offers = Offers(target)
         told = "\0".join((target.python, target.rules.as_of, *map(str, target.tags)))
         self._target_key = digest_of_bytes(told.encode())
         self._ahead = ahead
+        self._progress, self._looked_at = progress, 0
         self._extras: dict[NormalizedName, set[str]] = {}
 
     def answer(self, question: AskVersions | AskRequirements) -> Listing | Requirements:
@@ -102,6 +108,8 @@ class _Answers:
 
     def _read_listing(self, question: AskVersions) -> Listing:
         listing = self._listing(question)
+        self._looked_at += 1
+        self._progress(f"projects looked at: {self._looked_at}")
         likely = self._likely(listing)
         # Nothing is built that may not be needed.
         if likely is not None and not is_source_name(likely.file.name):
