@@ -5,6 +5,7 @@ import os
 import re
 import shutil
 import subprocess
+import sys
 import tempfile
 import zipfile
 from pathlib import Path
@@ -320,3 +321,50 @@ def test_a_name_that_was_dropped_can_be_had_again(apiary: Account) -> None:
     apiary.ush("undo", "--yes")
     apiary.ush("undo", "--yes")
     apiary.ush("verify", "hive")
+
+
+def test_an_environment_whose_interpreter_is_gone_is_told_and_made_anew_on_another(apiary: Account) -> None:
+    base = apiary.home / "odd/bin/python3"
+    base.parent.mkdir(parents=True)
+    (apiary.home / "odd/lib").symlink_to(Path(BASE_PYTHON).parent.parent / "lib")
+    shutil.copy(BASE_PYTHON, base)
+    apiary.ush("environment", "new", "study", "--interpreter", base, "--yes")
+    apiary.ush("package", "get", "swarmcast", 'combgraph<9; python_version>="3"', "-e", "study", "--yes")
+    base.unlink()
+    assert "which is gone" in apiary.ush("environment", "list").out
+    apiary.ush("environment", "run", "study", "--", "python", code=4)
+    faults = apiary.ush("verify", "study", "--json", code=1).json()["items"][0]["findings"]
+    remedy = next(one["remedy"] for one in faults if "environment copy" in one["remedy"])
+    words = (
+        remedy.split("   ")[0].removeprefix("ush ").replace("--interpreter 3", f"--interpreter {BASE_PYTHON}").split()
+    )
+    apiary.ush(*words, "--yes")
+    before, after = (
+        {one["name"]: one["requested"] for one in apiary.ush("package", "list", "-e", name, "--json").json()["items"]}
+        for name in ("study", "study-anew")
+    )
+    assert before == after
+    apiary.ush("verify", "study-anew")
+    state = visible_state(apiary.home)
+    apiary.ush("environment", "rename", "study-anew", "the queen's", "--yes")
+    apiary.ush("verify", "the queen's")
+    assert not apiary.environment("study-anew").exists()
+    apiary.ush("undo", "--yes")
+    assert visible_state(apiary.home) == state
+
+
+def test_a_copy_on_another_version_is_solved_anew_with_what_was_requested(apiary: Account) -> None:
+    others = [
+        one
+        for one in sorted(Path(BASE_PYTHON).parents[2].glob("3.*/bin/python3"))
+        if sys.version_info[:2] != tuple(map(int, one.parents[1].name.split(".")[:2]))
+        and tuple(map(int, one.parents[1].name.split(".")[:2])) >= (3, 9)
+    ]
+    if not others:
+        pytest.skip("one Python only")
+    apiary.ush("package", "get", "swarmcast>=1", "-e", "hive", "--yes")
+    told = apiary.ush("environment", "copy", "hive", "other", "--interpreter", others[-1], "--yes").out
+    assert "was Python" in told
+    requested = [one["requested"] for one in apiary.ush("package", "list", "-e", "other", "--json").json()["items"]]
+    assert ["swarmcast>=1"] in requested
+    apiary.ush("verify", "other")

@@ -13,8 +13,19 @@ from unified_shell import __version__
 
 CASES: dict[str, tuple[list[str], int, str]] = {
     "unknown noun": (["enviroment", "list"], 2, "Did you mean environment?"),
+    "install": (["install", "swarmcast", "-e", "hive"], 2, "ush package get swarmcast -e hive"),
+    "create": (["environment", "create", "my bees"], 2, "ush environment new 'my bees'"),
+    "remove": (["package", "remove", "x", "-e", "hive"], 2, "ush package drop x -e hive"),
+    "delete": (["index", "delete", "apiary"], 2, "ush index drop apiary"),
+    "activate": (["activate", "hive"], 2, "ush environment enter hive"),
+    "update": (["env", "update", "hive"], 2, "ush package refresh -e hive"),
+    "help": (["help"], 2, "ush --help"),
+    "version": (["version"], 2, "ush --version"),
+    "two sides": (["path", "add", "tools", "--front", "--back"], 2, "--front and --back"),
+    "a shell of elsewhere": (["shell", "wire", "cmd"], 2, "a shell of Windows"),
+    "unlike option": (["package", "get", "x", "--evn", "hive"], 2, "no such option '--evn'\nNext"),
     "unknown verb": (["environment", "nwe", "x"], 2, "Did you mean new?"),
-    "beginning not unique": (["p"], 2, "may be package or path"),
+    "beginning not unique": (["p", "list"], 2, "ush package list   or   ush path list"),
     "unknown option": (["look", "--nope"], 2, "no such option"),
     "missing word": (["package", "get"], 2, "nothing is asked for"),
     "unknown environment": (["environment", "show", "hvie"], 2, "Did you mean hive?"),
@@ -232,3 +243,16 @@ def test_an_interpreter_that_went_away_is_named(account: Account, study: Path) -
     assert "the interpreter of the environment hive does not start" in done.err
     findings = account.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
     assert any("does not start" in one["answer"] for one in findings)
+
+
+def test_a_noun_alone_shows_its_verbs_and_a_program_is_answered_in_json(apiary: Account) -> None:
+    shown = apiary.ush("env")
+    assert "rename" in shown.out
+    assert not shown.err
+    refused = apiary.ush("environment", "new", "bees", "--json", code=3).json()
+    assert (refused["kind"], refused["exit_code"]) == ("error", 3)
+    done = apiary.ush(*refused["next_step"].removeprefix("ush ").split()).json()
+    assert (done["kind"], done["words"], done["findings"][0]["holds"]) == ("outcome", "environment new bees", True)
+    again = apiary.ush("environment", "new", "bees", "--json", "--yes", code=3).json()
+    assert "already" in again["error"]
+    assert apiary.ush("look", ".", "--json").json()["kind"] == "place"

@@ -2,7 +2,10 @@
 
 import click
 
-from unified_shell.core.errors import UnknownName
+from unified_shell.core.errors import UnknownName, WordsOff
+from unified_shell.core.machine.places import typed
+
+from .everyday_words import instead_of_noun, instead_of_verb
 
 __all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning"]
 
@@ -34,6 +37,13 @@ class VerbGroup(click.Group):
 
     command_class = CheckedCommand
 
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Read the words; a noun alone shows its verbs, as what was asked for."""
+        if not args and not ctx.resilient_parsing:
+            click.echo(ctx.get_help())
+            ctx.exit(0)
+        return super().parse_args(ctx, args)
+
     def resolve_command(
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
@@ -48,12 +58,20 @@ class VerbGroup(click.Group):
 def resolve_beginning(
     group: click.Group, ctx: click.Context, args: list[str], kind: str
 ) -> tuple[str | None, click.Command | None, list[str]]:
-    """Return what a group's first word means; raises UnknownName, or a usage error where it is not unique."""
-    typed, rest = args[0], args[1:]
+    """Return what a group's first word means; raises UnknownName, or WordsOff where it is not unique.
+
+    A word that others use for something of ours is answered with what to type here.
+    """
+    word, rest = args[0], args[1:]
     known = group.list_commands(ctx)
-    fitting = [typed] if typed in known else [name for name in known if name.startswith(typed)]
+    fitting = [word] if word in known else [name for name in known if name.startswith(word)]
     if len(fitting) == 1:
         return fitting[0], group.get_command(ctx, fitting[0]), rest
+    noun = "" if ctx.parent is None else str(ctx.info_name)
     if fitting:
-        raise click.UsageError(f"{typed!r} may be {' or '.join(fitting)}", ctx)
-    raise UnknownName(kind, typed, known, next_step=f"{ctx.command_path} --help")
+        ways = "   or   ".join(" ".join((*filter(None, ("ush", noun)), one, *map(typed, rest))) for one in fitting)
+        raise WordsOff(f"{word!r} may be {' or '.join(fitting)}", next_step=ways)
+    instead = instead_of_verb(noun, word, rest, known) if noun else instead_of_noun(word, rest)
+    if instead:
+        raise WordsOff(f"there is no {kind} named {word!r}", next_step=instead)
+    raise UnknownName(kind, word, known, next_step=f"{ctx.command_path} --help")

@@ -13,6 +13,7 @@ from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change
+    from unified_shell.core.interpreters.facts import InterpreterFacts
 
 __all__ = ["environment"]
 
@@ -162,10 +163,12 @@ def enter(bench: Workbench, name: str) -> None:
     """Open a session of your shell that has entered the environment NAME; `exit` leaves it."""
     from unified_shell.core.environments.entering import entered_session
     from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.running import check_base_there
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.machine.processes import run_attached
 
     found = find_environment(name, bench.host, bench.locations)
+    check_base_there(found)
     session = entered_session(found.prefix, bench.host)
     bench.screen.say(f"Entering {found.name} ({found.title}); exit leaves it again.")
     code = run_attached((session.program, *session.argv[1:]), environment=dict(session.variables))
@@ -204,7 +207,12 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
 @environment.command()
 @click.argument("source")
 @click.argument("name", metavar="NEW")
-@click.option("--interpreter", "wanted", default="", help="Another one of the same version; else the source's own.")
+@click.option(
+    "--interpreter",
+    "wanted",
+    default="",
+    help="Another one; of another version, what was requested is solved anew for it. Else the source's own.",
+)
 @own_files
 @for_whom
 @change_options
@@ -219,13 +227,61 @@ def copy(bench: Workbench, source: str, name: str, wanted: str, *, alone: bool, 
     host, locations = bench.host, bench.rights_for(how.scope)
 
     def make() -> "Change":
-        found = find_source(source, host, bench.locations, into=locations)
-        facts = choose_interpreter(wanted, host, locations) if wanted else found.base
+        facts = choose_interpreter(wanted, host, locations) if wanted else None
+        if facts is not None and (change := _copied_anew(bench, source, name, facts, how)) is not None:
+            return change
+        found = find_source(source, host, bench.locations, into=locations, base=facts)
+        facts = facts or found.base
         fetch = refetching(bench.indexes_for(how.scope), locations)
         change = plan_copy(
             found, name, facts, host, locations, fetch=fetch, own_files=alone, progress=bench.tell_progress
         )
         return with_copy_checks(change, name, found, facts=facts, host=host, locations=locations)
+
+    perform(bench, make, how)
+
+
+def _copied_anew(bench: Workbench, source: str, name: str, facts: "InterpreterFacts", how: How) -> "Change | None":
+    """Return the copy of an environment of ours that is solved anew for another version; None where that is not it."""
+    from unified_shell.core.environments.copying_anew import anew_on, plan_copy_anew
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.errors import UshError
+    from unified_shell.core.verification.arrivals import Arrivals
+
+    locations = bench.rights_for(how.scope)
+    try:
+        found = find_environment(source, bench.host, bench.locations)
+    except UshError:
+        return None
+    if found.foreign or found.contents.language != "python" or found.short_version == facts.short_version:
+        return None
+    made = anew_on(found, name, facts, locations)
+    client = bench.indexes_for(how.scope)
+    change = plan_copy_anew(
+        found, made, facts, client, host=bench.host, locations=locations, progress=bench.tell_progress
+    )
+    return Arrivals(made, bench.host, locations).checked(change)
+
+
+@environment.command()
+@click.argument("name")
+@click.argument("new")
+@for_whom
+@change_options
+@pass_bench
+def rename(bench: Workbench, name: str, new: str, *, how: How) -> None:
+    """Rename the environment NAME to NEW; where it was offered is told."""
+    from unified_shell.core.changes.composing import combined
+    from unified_shell.core.environments.copying_anew import plan_rename
+    from unified_shell.core.environments.known import find_environment
+    from unified_shell.core.environments.offers import plan_withdraw
+
+    locations = bench.rights_for(how.scope)
+
+    def make() -> "Change":
+        found = find_environment(name, bench.host, locations)
+        change = plan_rename(found, new, bench.indexes_for(how.scope), bench.host, locations)
+        return combined(change, plan_withdraw(found, bench.host)) if how.scope == "me" else change
 
     perform(bench, make, how)
 

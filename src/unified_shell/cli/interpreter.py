@@ -9,6 +9,7 @@ import click
 
 from .beginnings import VerbGroup
 from .performing import How, change_options, for_whom, perform
+from .sides import side_options
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -56,8 +57,9 @@ def list_interpreters(bench: Workbench, roots: tuple[str, ...], *, as_json: bool
 @click.option("--with", "wanted", multiple=True, metavar="PART", help="When building: this part must be there.")
 @click.option("--without", "unwanted", multiple=True, metavar="PART", help="When building: leave this part out.")
 @click.option("--optimised", is_flag=True, help="When building: let the compiler measure and optimise; takes long.")
-@click.option("--front", "side", flag_value="front", help="Its commands on PATH, before others of the same name.")
-@click.option("--back", "side", flag_value="back", help="Its commands on PATH, after others of the same name.")
+@side_options(
+    "Its commands on PATH, before others of the same name.", "Its commands on PATH, after others of the same name."
+)
 @click.option("--although-ready", is_flag=True, help="Even if one that fits is on this machine.")
 @click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
 @for_whom
@@ -133,8 +135,9 @@ def pack(bench: Workbench, which: str, output: str) -> None:
 @interpreter.command()
 @click.argument("path")
 @click.option("--name", default="", help="What to call it; its version, if not given.")
-@click.option("--front", "side", flag_value="front", help="Its commands on PATH, before others of the same name.")
-@click.option("--back", "side", flag_value="back", help="Its commands on PATH, after others of the same name.")
+@side_options(
+    "Its commands on PATH, before others of the same name.", "Its commands on PATH, after others of the same name."
+)
 @change_options
 @pass_bench
 def adopt(bench: Workbench, path: str, name: str, *, side: str | None, how: How) -> None:

@@ -60,7 +60,7 @@ def show_standing(bench: Workbench) -> None:
     """Show where this account stands, and the one next thing to do."""
     from unified_shell.views.look_view import print_standing
 
-    print_standing(bench.screen, _survey(bench))
+    print_standing(bench.screen, _survey(bench), bench.host.home)
 
 
 def _survey(bench: Workbench) -> "Survey":
@@ -160,7 +160,7 @@ def _look_at_place(bench: Workbench, text: str, *, as_json: bool) -> bool:
     report = look_at_place(text, bench.host, bench.locations)
     owner, use = belongs_to(report.path, bench.host, bench.locations)
     report = dataclasses.replace(report, belongs_to=owner, remedy=use or report.remedy)
-    if report.kind == FileKind.ABSENT.value:
+    if report.file_kind == FileKind.ABSENT.value:
         raise WordsOff(f"there is no {text!r}", next_step=f"ush look {typed(text.rstrip('/').rsplit('/', 1)[-1])}")
     if as_json:
         from unified_shell.views.json_view import json_text

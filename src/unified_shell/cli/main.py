@@ -15,6 +15,7 @@ from unified_shell.core.machine.places import typed
 from unified_shell.views.plain_text import plain_text
 
 from .beginnings import resolve_beginning
+from .everyday_words import instead_of_option
 from .streams import prepare_streams, trouble_of_output
 
 __all__ = ["main"]
@@ -144,6 +145,10 @@ def _run(done: list[int], *, trace: bool) -> int:
 def _in_our_words(error: click.ClickException) -> UshError:
     context = error.ctx if isinstance(error, click.UsageError) else None
     text = error.format_message().rstrip(".")
+    if isinstance(error, click.NoSuchOption) and context is not None:
+        known = [name for one in context.command.params for name in (*one.opts, *one.secondary_opts)]
+        meant = instead_of_option(error.option_name, [name for name in known if name.startswith("-")])
+        text = f"no such option {error.option_name!r}" + (f". Did you mean {meant!r}?" if meant else "")
     return WordsOff(text[:1].lower() + text[1:], next_step=f"{context.command_path if context else 'ush'} --help")
 
 
@@ -152,8 +157,19 @@ def _tell(error: UshError, *, trace: bool) -> None:
     if step := _next_step(error, sys.argv[1:]):
         lines.append(f"Next: {step}")
     click.echo(plain_text("\n".join(lines)), err=True)
+    if "--json" in sys.argv[1:]:
+        _tell_as_json(error)
     if trace:
         raise error
+
+
+def _tell_as_json(error: UshError) -> None:
+    """Print the error for the program that asked for JSON, where it looks for it."""
+    from unified_shell.views.json_view import json_text
+
+    step = _next_step(error, sys.argv[1:])
+    fields = {"error": error.what, "where": error.where, "next_step": step, "exit_code": error.exit_code}
+    click.echo(json_text("error", fields))
 
 
 def _next_step(error: UshError, words: Sequence[str]) -> str:

@@ -6,6 +6,7 @@ import click
 
 from .beginnings import VerbGroup
 from .performing import How, change_options, for_whom, perform
+from .sides import side_options
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -85,8 +86,7 @@ def list_entries(
 
 @path.command()
 @click.argument("directory")
-@click.option("--front", "side", flag_value="front", help="Before what is inherited; in front of all, if given.")
-@click.option("--back", "side", flag_value="back", help="After what is inherited; behind all.")
+@side_options("Before what is inherited; in front of all, if given.", "After what is inherited; behind all.")
 @click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
 @with_condition
 @on_variable

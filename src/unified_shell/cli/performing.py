@@ -69,7 +69,9 @@ def change_options(command: Callable[..., None]) -> Callable[..., None]:
             help="Do not show progress.",
         ),
         click.option("--strict", is_flag=True, help="Put the change back if any check fails."),
-        click.option("--json", "as_json", is_flag=True, help="With --plan: print the plan as JSON."),
+        click.option(
+            "--json", "as_json", is_flag=True, help="Print the plan, or with --yes what came of it, as JSON."
+        ),
         click.option("--plan", "only_plan", is_flag=True, help="Show the plan and change nothing."),
         click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead with the plan."),
     )
@@ -115,11 +117,25 @@ def _perform(
         return
     change, outcome = found
     more = tell(outcome) if tell is not None else ()
-    print_outcome(
-        bench.screen, outcome, (*change.plan.afterwards, *more), is_undo=bool(change.plan.undoes), scope=scope
-    )
+    if how.as_json:
+        _print_as_json(bench, change, outcome, more)
+    else:
+        afterwards = (*change.plan.afterwards, *more)
+        print_outcome(bench.screen, outcome, afterwards, is_undo=bool(change.plan.undoes), scope=scope)
     if outcome.faults:
         click.get_current_context().exit(1)
+
+
+def _print_as_json(bench: "Workbench", change: "Change", outcome: "Outcome", more: "Sequence[str]") -> None:
+    from unified_shell.views.json_view import json_text
+
+    fields = {
+        "number": outcome.number,
+        "words": change.plan.words,
+        "findings": outcome.findings,
+        "afterwards": (*change.plan.afterwards, *more),
+    }
+    bench.screen.result(json_text("outcome", fields))
 
 
 def _agree_and_carry(
@@ -165,13 +181,17 @@ def _go_on(bench: "Workbench", plan: "Plan", agreed: "Plan | None", how: How) ->
     from unified_shell.views.json_view import json_text
     from unified_shell.views.plan_view import print_plan
 
-    if how.only_plan and how.as_json:
+    if how.as_json and (how.only_plan or plan.nothing_to_do):
         bench.screen.result(json_text("plan", plan))
         return False
+    if how.as_json and not how.yes:
+        raise Refused("a program cannot be asked; nothing was changed", again_with=("--yes",))
     if plan.nothing_to_do:
         bench.screen.result(f"Nothing to change: {plan.nothing_to_do}.")
         return False
     if plan == agreed:
+        return True
+    if how.as_json:
         return True
     print_plan(bench.screen, plan, in_full=how.only_plan)
     if how.only_plan:

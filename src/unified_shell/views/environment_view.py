@@ -33,7 +33,7 @@ def print_environments(screen: Screen, environments: Sequence[Environment], home
     rows = [
         (
             one.name,
-            one.title,
+            one.title + (", which is gone" if one.is_base_gone else ""),
             str(len(one.contents.distributions)),
             ", ".join(text for each in one.contents.requested for text in each.requested) or "nothing yet",
             shown(one.prefix, home) + (EVERYONES if one.everyones else ""),

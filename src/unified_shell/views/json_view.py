@@ -16,4 +16,6 @@ def json_text(kind: str, value: object) -> str:
 
     fields = msgspec.to_builtins(value)
     body = fields if isinstance(fields, dict) else {"items": fields}
+    if taken := {"schema", "kind"} & body.keys():
+        raise ValueError(f"a document's own keys are {', '.join(sorted(taken))}")
     return json.dumps({"schema": SCHEMA, "kind": kind, **body}, ensure_ascii=True, indent=2)

@@ -32,14 +32,15 @@ __all__ = [
 ]
 
 
+MOST_FAULTS = 4
+
+
 def print_survey(screen: Screen, seen: Survey, home: str) -> None:
     """Write the survey, a section a subject, the next thing to do last."""
     from .interpreter_view import print_interpreters, print_other_interpreters
 
     mode = "interactive" if seen.session_is_interactive else "not interactive"
-    entered = (
-        f"environment {seen.entered.rsplit('/', 1)[-1]} is entered" if seen.entered else "no environment entered"
-    )
+    entered = f"environment {seen.entered_name} is entered" if seen.entered_name else "no environment entered"
     disk = f"{shown_size(seen.disk.free_bytes)} free of {shown_size(seen.disk.total_bytes)}"
     heading(screen, "This session and machine")
     print_rows(
@@ -84,16 +85,25 @@ def print_stale_programs(screen: Screen, programs: Sequence[RunningProgram]) -> 
         screen.result(f"  running programs that began before the wiring was changed: {names}{more}")
 
 
-def print_standing(screen: Screen, seen: Survey) -> None:
+def print_standing(screen: Screen, seen: Survey, home: str) -> None:
     """Write where this account stands, in a few lines."""
     wired = ", ".join(one.name for one in seen.shells if one.wired) or "none"
+    entered = [("entered", seen.entered_name)] if seen.entered_name else []
+    faults = [
+        ("", f"place {one.position}: {shown(one.directory, home) or '(empty)'} {one.kind.value}")
+        for one in seen.path_faults[:MOST_FAULTS]
+    ]
+    more = len(seen.path_faults) - len(faults)
     print_rows(
         screen,
         [
+            *entered,
             ("environments", ", ".join(one.name for one in seen.environments) or "none"),
             ("indexes", ", ".join(one.name for one in seen.indexes) or "none"),
             ("wired shells", wired),
             ("search path", _faults(seen)),
+            *faults,
+            *([("", f"and {more} more: ush look")] if more > 0 else []),
         ],
         indent=0,
     )
@@ -204,7 +214,7 @@ def print_matches(screen: Screen, pattern: str, found: Sequence[MatchedName], ho
 
 def print_place(screen: Screen, report: PlaceReport, home: str) -> None:
     """Write what a directory or file offers, and on which path it is."""
-    heading(screen, f"{shown(report.path, home)}: {report.kind}")
+    heading(screen, f"{shown(report.path, home)}: {report.file_kind}")
     where = f"place {report.position} of this session's PATH" if report.position else "not on this session's PATH"
     rows = [("on PATH", f"{where}{'; in the wiring' if report.wired else ''}")]
     commands = ", ".join(report.commands[:24]) + (

@@ -30,7 +30,7 @@ class PlaceReport:
     """
 
     path: Place
-    kind: str
+    file_kind: str
     directory: Place
     position: int
     wired: bool
@@ -56,7 +56,7 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
         remedy = "open a new session" if wired else f"ush path add {typed(folder, host.home)}"
     return PlaceReport(
         path=path,
-        kind=_kind(facts),
+        file_kind=_kind(facts),
         directory=folder,
         position=position,
         wired=wired,

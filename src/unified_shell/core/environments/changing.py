@@ -181,18 +181,21 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
             " packages for Python only, and changes nothing in it",
             next_step=f"ush environment enter {typed(environment.name)}   (then use that language's own means)",
         )
+    anew = (
+        f"ush environment copy {typed(environment.name)} {typed(f'{environment.name}-anew')} --interpreter 3"
+        f"{environment.whose}   (what was requested is kept)"
+    )
     try:
         facts = _probe_once(environment.contents.interpreter, host)
     except InterpreterUnusable as error:
         raise InterpreterUnusable(
-            f"the interpreter of the environment {environment.name} does not start: {error.what}",
-            next_step=f"ush environment drop {typed(environment.name)}{environment.whose}   (then make it again on another interpreter)",
+            f"the interpreter of the environment {environment.name} does not start: {error.what}", next_step=anew
         ) from error
     if facts.short_version != environment.short_version:
         raise InterpreterUnusable(
             f"{facts.real_executable} is {facts.title} now; the environment {environment.name} was made for"
             f" {environment.contents.python}",
-            next_step=f"ush environment drop {typed(environment.name)}{environment.whose}   (then make it again)",
+            next_step=anew,
         )
     return facts
 

@@ -59,10 +59,18 @@ class Source:
     sees_system: bool = False
 
 
-def find_source(text: str, host: Host, locations: Locations, *, into: Locations | None = None) -> Source:
+def find_source(
+    text: str,
+    host: Host,
+    locations: Locations,
+    *,
+    into: Locations | None = None,
+    base: InterpreterFacts | None = None,
+) -> Source:
     """Return the environment of a name, or what is at a path: an environment, or an interpreter with packages in it.
 
-    `into` is where the copy will be, if that is another scope.
+    `into` is where the copy will be, if that is another scope; `base` what it will be on, which may be told for one whose
+    own interpreter is gone.
 
     Raises WordsOff for what is neither, InterpreterUnusable where its interpreter does not start.
     """
@@ -71,7 +79,12 @@ def find_source(text: str, host: Host, locations: Locations, *, into: Locations 
         found = find_environment(text, host, locations)
         # Scopes share no store: what is in another one's is read like anything that something else made.
         if not found.foreign and not found.everyones and (into or locations).data == locations.data:
-            return _of_ours(found, base_of(found, host))
+            try:
+                return _of_ours(found, base_of(found, host))
+            except InterpreterUnusable:
+                if base is None or base.short_version != found.short_version:
+                    raise
+                return _of_ours(found, base)
         place = found.prefix
     if (into or locations).scope is Scope.EVERYONE:
         check_not_of_others(place, host)

@@ -73,6 +73,12 @@ class Environment:
         return f"{table.title if table is not None else self.contents.language} {self.contents.python}"
 
     @property
+    def is_base_gone(self) -> bool:
+        """Tell whether its interpreter is not where it was when it was made."""
+        place = self.contents.interpreter
+        return bool(place) and not os.path.exists(place)
+
+    @property
     def layout(self) -> Layout:
         """Where things are in it."""
         return Layout(prefix=self.prefix, short_version=self.short_version)

@@ -160,7 +160,9 @@ class _Solving:
         requests = requests_of(environment.contents, self.wish.requests, facts.markers())
         if not client.indexes and any(not one.url for one in requests.meant):
             raise WordsOff(
-                "no index is named yet that packages could come from",
+                "no index is named yet: the address of a server (Simple API, PEP 503), or a folder of wheels, that packages"
+                " come from.\nA laboratory's own is known to whoever keeps it; that of the Python Package Index stands in"
+                " its documentation",
                 next_step="ush index add NAME ADDRESS",
             )
         rules = self._rules()

@@ -1,6 +1,7 @@
 """Running a program in an environment. It is done often, so it reads no more than it must."""
 
 import os
+from typing import TYPE_CHECKING
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.executables import is_executable_file
@@ -10,7 +11,10 @@ from unified_shell.core.machine.places import Place, join, typed
 
 from .layout import WIRED_MARK, link_place
 
-__all__ = ["entered_variables", "environment_prefix"]
+if TYPE_CHECKING:
+    from .known import Environment
+
+__all__ = ["check_base_there", "entered_variables", "environment_prefix"]
 
 
 def entered_variables(prefix: str, host: Host) -> dict[str, str]:
@@ -26,6 +30,19 @@ def entered_variables(prefix: str, host: Host) -> dict[str, str]:
     if os.path.exists(join(prefix, WIRED_MARK)):
         _apply_own_wiring(variables, prefix)
     return variables
+
+
+def check_base_there(found: "Environment") -> None:
+    """Raise CouldNot for an environment whose interpreter is gone: what is run would be another one's, or nothing's."""
+    program = join(found.prefix, "bin", os.path.basename(found.contents.interpreter))
+    is_python = found.contents.language == "python"
+    if is_executable_file(found.layout.python if is_python else program):
+        return
+    anew = f"ush environment copy {typed(found.name)} {typed(f'{found.name}-anew')} --interpreter 3{found.whose}"
+    raise CouldNot(
+        f"the interpreter of the environment {found.name} is gone: {found.contents.interpreter}",
+        next_step=f"{anew}   (what was requested is kept)" if is_python else f"ush verify {typed(found.name)}",
+    )
 
 
 def _apply_own_wiring(variables: dict[str, str], prefix: str) -> None:
@@ -63,10 +80,5 @@ def environment_prefix(name: str, host: Host, locations: Locations) -> Place:
     from .known import find_environment
 
     found = find_environment(name, host, locations)
-    program = join(found.prefix, "bin", os.path.basename(found.contents.interpreter))
-    if not is_executable_file(found.layout.python if found.contents.language == "python" else program):
-        raise CouldNot(
-            f"the interpreter of the environment {found.name} is gone: {found.contents.interpreter}",
-            next_step=f"ush verify {typed(found.name)}",
-        )
+    check_base_there(found)
     return found.prefix

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 
 from unified_shell.core.changes.plan import Change, Plan
 from unified_shell.core.changes.steps import Step
+from unified_shell.core.errors import WordsOff
 from unified_shell.core.findings import Finding
-from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
 
@@ -26,6 +27,11 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at
         hookup, names = plan_system_hookup(host, locations), "everyone"
     else:
         names = ", ".join(one.name for one in shells)
+        if strange := next((one for one in shells if not one.reads and host.system is not System.WINDOWS), None):
+            raise WordsOff(
+                f"{strange.name} is a shell of Windows: on this machine it starts no session that could read anything",
+                next_step="ush shell list   (the shells here, and what they read)",
+            )
         hookup = (plan_at_end if at_end else plan_hookup)(shells, host, locations)
     wiring = read_wiring(locations)
     more = session_file_steps(wiring, locations, host.home)

@@ -1,6 +1,7 @@
 """This account and machine at a glance: the facts that `ush look` shows, and the one next thing to do."""
 
 import os
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.environments.known import Environment, all_environments
@@ -18,13 +19,15 @@ from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.machine.usual_places import usual_folders
 from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.hookup import wired_modes
-from unified_shell.core.shells.path_faults import PathFault, commands_in, find_faults
+from unified_shell.core.shells.path_faults import FaultKind, PathFault, commands_in, find_faults
 from unified_shell.core.shells.wiring import Entry, read_wiring
 
 from .staleness import stale_programs
 
 __all__ = ["PresentShell", "Survey", "next_thing", "survey"]
 
+# What is wrong wherever it is met.
+ALWAYS_WRONG = frozenset({FaultKind.MISSING, FaultKind.DUPLICATE, FaultKind.EMPTY, FaultKind.NOT_DIRECTORY})
 SHELL_NAMES = ("bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh")
 
 
@@ -65,11 +68,17 @@ class Survey:
     stale_programs: tuple[RunningProgram, ...]
     next_thing: str
 
+    @property
+    def entered_name(self) -> str:
+        """The name of the entered environment; empty where none is."""
+        return os.path.basename(self.entered)
+
 
 def survey(host: Host, locations: Locations, *, session_shell: str, session_is_interactive: bool) -> Survey:
     """Look at everything; opens no session and changes nothing."""
     found = discover(host)
     environments = all_environments(host, locations)
+    faults = find_faults(host.search_path())
     indexes, wiring = INDEXES.read(locations), read_wiring(locations)
     return Survey(
         session_shell=session_shell,
@@ -84,7 +93,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         other_interpreters=found.others,
         shells=_shells(host),
         path_entries=len(host.search_path()),
-        path_faults=find_faults(host.search_path()),
+        path_faults=faults,
         unreached=_unreached(host, [one.directory for one in wiring.entries]),
         environments=environments,
         adopted=read_adopted(locations),
@@ -92,20 +101,37 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         indexes=indexes,
         wiring=wiring.entries,
         stale_programs=stale_programs(wiring),
-        next_thing=next_thing(tuple(one for one in environments if not one.everyones), indexes),
+        next_thing=next_thing(
+            [one for one in environments if not one.everyones],
+            indexes,
+            faults=faults,
+            entered=host.variable("USH_ENVIRONMENT"),
+        ),
     )
 
 
-def next_thing(environments: tuple[Environment, ...], indexes: tuple[Index, ...]) -> str:
-    """Return the command that most likely comes next."""
-    if not indexes:
-        return "ush index add NAME ADDRESS   (where packages come from)"
-    if not environments:
-        return "ush environment new NAME"
-    empty = next((one for one in environments if not one.contents.distributions), None)
+def next_thing(
+    environments: Sequence[Environment],
+    indexes: Sequence[Index],
+    *,
+    faults: Sequence[PathFault] = (),
+    entered: str = "",
+) -> str:
+    """Return the command that most likely comes next: where one is entered for that, else for this account."""
+    if any(one.kind in ALWAYS_WRONG for one in faults):
+        return "ush path list   (what is wrong with the search path, and what puts it there)"
+    own = [one for one in environments if one.contents.language == "python"]
+    here = next((one for one in environments if entered and one.prefix == entered), None)
+    if here is not None and (here.contents.distributions or here not in own):
+        return f"ush verify {typed(here.name)}"
+    if not own:
+        return "ush environment new study   (a place for packages)"
+    empty = here or next((one for one in own if not one.contents.distributions), None)
+    if empty is not None and not indexes:
+        return "ush index add NAME ADDRESS   (where packages come from; ush index add --help says which)"
     if empty is not None:
         return f"ush package get NAME {empty.change_option}"
-    return f"ush verify {typed(environments[0].name)}"
+    return f"ush verify {typed(own[0].name)}"
 
 
 def _shells(host: Host) -> tuple[PresentShell, ...]:
