@@ -31,6 +31,11 @@ RESERVED = '"`$\\'
 def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     """Plan to register an environment as a notebook kernel; raises CouldNot where it has no kernel in it."""
     name = environment.name
+    if environment.contents.language != "python":
+        raise CouldNot(
+            f"{name} is an environment of {environment.title}; ush makes kernels known for Python alone",
+            next_step=f"ush environment enter {typed(name)}   (then let its language's own kernel register itself)",
+        )
     if environment.contents.find(canonicalize_name(KERNEL)) is None:
         raise CouldNot(
             f"the environment {name} has no kernel in it that a notebook could start",

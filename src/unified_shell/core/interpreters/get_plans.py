@@ -27,6 +27,7 @@ from .building import BuildWish
 from .discovery import discover
 from .getting import Getting, needed_bytes
 from .kept import read_kept
+from .languages import find_language
 from .parts import PARTS, parts_named
 from .prerequisites import check_tools, find_compiler, missing_parts, missing_pieces
 from .requesting import Asked, Ready, parse_request, ready_ones
@@ -263,7 +264,10 @@ def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) 
     version = origin.description.version if origin.description else getting.name.rpartition("-")[2]
     short = ".".join(version.split(".")[:2])
     known = tuple(one.replace("{short}", short) for one in COMMANDS.get(language, (language,)))
-    promised = origin.commands or known
+    # The language's own command first: it is the one to start.
+    table = find_language(language)
+    own = [one for one in origin.commands if table is not None and table.is_executable_name(one)]
+    promised = (*own, *(one for one in origin.commands if one not in own)) or known
     wish = Wish(directory=join(getting.target, "bin"), side=Side(side), promised=promised, outermost=True)
     return plan_path_add(wish, chosen_shells(getting.host), getting.host, locations)
 

@@ -109,6 +109,12 @@ class Getting:
                 f" {self.origin.sha256[:16]}…",
                 next_step="fetch it again",
             )
+        if self.origin.size_bytes and os.path.getsize(path) != self.origin.size_bytes:
+            raise CouldNot(
+                f"{os.path.basename(path)} has {os.path.getsize(path)} bytes; {self.origin.size_bytes} are promised",
+                where=self.origin.address,
+                next_step="tell whoever wrote its description",
+            )
         self.progress("unpack")
         unpack_archive(path, target)
         root = root_of(target)

@@ -13,6 +13,7 @@ from .facts import clean_variables, probe
 from .kept import Kept
 from .moving import SHARED_PREFIXES
 from .other_languages import language_named, said_version
+from .requesting import version_fits
 
 __all__ = ["prove"]
 
@@ -34,6 +35,7 @@ def prove(kept: Kept, host: Host) -> tuple[Finding, ...]:
         trouble = f"it takes {facts.base_prefix} for its place"
     elif strays:
         trouble = f"its library comes from {strays[0]}"
+    trouble = trouble or _other_version(kept, facts.full_version)
     start = _finding(kept, "starts, with its own library", trouble, facts.title)
     return (start, _loads(kept, host)) if start.holds else (start,)
 
@@ -63,7 +65,15 @@ def _loads(kept: Kept, host: Host) -> Finding:
 def _says_version(kept: Kept, host: Host) -> Finding:
     language = language_named(kept.language)
     version, trouble = said_version(language, kept.executable, host)
+    trouble = trouble or _other_version(kept, version)
     return _finding(kept, "starts", trouble, f"{language.title} {version}")
+
+
+def _other_version(kept: Kept, said: str) -> str:
+    """Say that it is of another version than was promised of it; empty where it is of that one."""
+    if not kept.version or version_fits(said, kept.version):
+        return ""
+    return f"it says that it is version {said}; {kept.version} was promised"
 
 
 def _finding(kept: Kept, question: str, trouble: str, answer: str = "") -> Finding:
