@@ -23,15 +23,17 @@ def store() -> None:
 @pass_bench
 def show(bench: Workbench, *, thorough: bool, scope: str, as_json: bool) -> None:
     """Show what the store holds, how large it is, what uses it. Exit code 1 if anything in it was written to."""
+    from unified_shell.core.environments.downloads import read_downloads
     from unified_shell.core.environments.store_usage import read_store
     from unified_shell.views.json_view import json_text
     from unified_shell.views.store_view import print_store
 
     entries = read_store(bench.locations_for(scope), thorough=thorough)
+    downloads = read_downloads(bench.locations_for(scope))
     if as_json:
-        bench.screen.result(json_text("store", entries))
+        bench.screen.result(json_text("store", {"items": entries, "downloads": downloads}))
     else:
-        print_store(bench.screen, entries, whose="" if scope == "me" else f" --for {scope}")
+        print_store(bench.screen, entries, downloads, whose="" if scope == "me" else f" --for {scope}")
     if any(one.damaged for one in entries):
         click.get_current_context().exit(1)
 
@@ -39,11 +41,13 @@ def show(bench: Workbench, *, thorough: bool, scope: str, as_json: bool) -> None
 @store.command()
 @click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead.")
 @click.option("--plan", "only_plan", is_flag=True, help="Show what would go, and change nothing.")
+@click.option("--downloads", "with_downloads", is_flag=True, help="Remove downloaded files from the cache as well.")
 @for_whom
 @pass_bench
-def sweep(bench: Workbench, *, yes: bool, only_plan: bool, scope: str) -> None:
-    """Take out what no environment uses, nor undo could bring back. It is fetched again when it is wanted again."""
+def sweep(bench: Workbench, *, yes: bool, only_plan: bool, with_downloads: bool, scope: str) -> None:
+    """Remove what no environment uses and undo cannot bring back. It is fetched again when it is wanted again."""
     from unified_shell.core.changes.locks import scope_lock
+    from unified_shell.core.environments.downloads import Downloads, read_downloads, sweep_downloads
     from unified_shell.core.environments.store_usage import read_store, sweep_store
     from unified_shell.core.errors import Refused
     from unified_shell.core.machine.disks import shown_size
@@ -51,8 +55,9 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool, scope: str) -> None:
 
     locations = bench.rights_for(scope)
     unused = [one for one in read_store(locations) if one.is_unused]
-    print_unused(bench.screen, unused)
-    if not unused or only_plan:
+    downloads = read_downloads(locations) if with_downloads else Downloads(files=0, size_bytes=0)
+    print_unused(bench.screen, unused, downloads)
+    if not (unused or downloads.files) or only_plan:
         return
     if not yes:
         if not sys.stdin.isatty():
@@ -64,6 +69,9 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool, scope: str) -> None:
         # Meanwhile another one may have begun to use some of it.
         still = {one.sha256 for one in read_store(locations) if one.is_unused}
         freed = sweep_store([one for one in unused if one.sha256 in still], locations)
+        if downloads.files:
+            sweep_downloads(locations)
+            freed += downloads.size_bytes
     bench.screen.result(f"Done: {shown_size(freed)} are free again.")
 
 

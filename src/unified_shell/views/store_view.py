@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from unified_shell.core.environments.downloads import Downloads
 from unified_shell.core.environments.store_usage import StoreEntry
 from unified_shell.core.machine.disks import shown_size
 
@@ -11,28 +12,40 @@ from .tables import print_table
 __all__ = ["print_store", "print_unused"]
 
 
-def print_store(screen: Screen, entries: Sequence[StoreEntry], *, whose: str) -> None:
+def print_store(screen: Screen, entries: Sequence[StoreEntry], downloads: Downloads, *, whose: str) -> None:
     """Write each content with its size and users, then the sum, and what to do about it; `whose` is the scope's option."""
     if not entries:
         screen.result("The store is empty: no package was got yet.")
+        _print_downloads(screen, downloads, whose)
         return
     rows = [(one.title, shown_size(one.size_bytes), _use(one), _damage(one)) for one in entries]
     print_table(screen, ("package", "size", "used by", "written to since"), rows)
     unused = [one for one in entries if one.is_unused]
     total, free = sum(one.size_bytes for one in entries), sum(one.size_bytes for one in unused)
     screen.result(f"\n{len(entries)} packages, {shown_size(total)}; {len(unused)} of them unused, {shown_size(free)}")
+    _print_downloads(screen, downloads, whose)
     if any(one.damaged for one in entries):
         screen.result(f"Next: ush store mend{whose}")
     elif unused:
         screen.result(f"Next: ush store sweep{whose}")
 
 
-def print_unused(screen: Screen, entries: Sequence[StoreEntry]) -> None:
-    """Write what would be taken out."""
+def _print_downloads(screen: Screen, downloads: Downloads, whose: str) -> None:
+    if downloads.files:
+        size = shown_size(downloads.size_bytes)
+        screen.result(f"{downloads.files} downloaded files in the cache, {size}: ush store sweep --downloads{whose}")
+
+
+def print_unused(screen: Screen, entries: Sequence[StoreEntry], downloads: Downloads) -> None:
+    """Write what would be removed."""
+    if downloads.files:
+        size = shown_size(downloads.size_bytes)
+        screen.result(f"Plan: Remove {downloads.files} downloaded files from the cache, {size}")
     if not entries:
-        screen.result("Nothing to take out: all that is there is used, or kept for undo (ush journal).")
+        if not downloads.files:
+            screen.result("Nothing to remove: all that is there is used, or kept for undo (ush journal).")
         return
-    screen.result("Plan: Take out of the store what nothing uses")
+    screen.result("Plan: Remove from the store what nothing uses")
     print_table(screen, ("package", "size"), [(one.title, shown_size(one.size_bytes)) for one in entries], indent=2)
 
 

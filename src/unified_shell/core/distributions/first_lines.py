@@ -10,11 +10,13 @@ __all__ = ["first_lines"]
 MAX_PATH_BYTES = 253
 
 
-def first_lines(python: str) -> str:
-    """Return the line or lines that let the system start this interpreter."""
-    size = len(python.encode("utf-8", "surrogateescape"))
-    if size <= MAX_PATH_BYTES and not any(c.isspace() for c in python):
-        return f"#!{python}\n"
+def first_lines(python: str, options: str = "") -> str:
+    """Return the line or lines that let the system start this interpreter, with options such as `-E`."""
+    size = len(f"{python} {options}".encode("utf-8", "surrogateescape"))
+    # The system hands all that follows the program on as one word.
+    if size <= MAX_PATH_BYTES and not any(c.isspace() for c in python) and not any(c.isspace() for c in options):
+        return f"#!{python} {options}".rstrip() + "\n"
     # To sh, ''' is an empty word joined to exec; to Python, the lines are one string.
     quoted = "".join("\\" + c if c in '\\"$`' else c for c in python)
-    return f"#!/bin/sh\n'''exec' \"{quoted}\" \"$0\" \"$@\"\n' '''\n"
+    words = f" {options}" if options else ""
+    return f"#!/bin/sh\n'''exec' \"{quoted}\"{words} \"$0\" \"$@\"\n' '''\n"

@@ -39,6 +39,7 @@ __all__ = ["Source", "copied", "count_of_files", "find_source", "plan_copy", "so
 
 MOST_TOLD = 6
 TEXT_LIMIT_BYTES = 1_000_000
+FOLDER_BYTES = 4096
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -200,7 +201,7 @@ def plan_copy(
     check_base_for(facts, locations)
     contents = copied_contents(source, name, facts, own_files=own_files)
     prepare = copied(source, contents, facts, host, locations, fetch=fetch, progress=progress)
-    return Change(plan=_plan(source, name, facts, host, locations), prepare=prepare)
+    return Change(plan=_plan(source, name, facts, host, locations, own_files=own_files), prepare=prepare)
 
 
 def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
@@ -274,7 +275,9 @@ def _carry(source: str, target: str, old: str, new: str) -> None:
         exchange_file(target, fresh)
 
 
-def _plan(source: Source, name: str, facts: InterpreterFacts, host: Host, locations: Locations) -> Plan:
+def _plan(
+    source: Source, name: str, facts: InterpreterFacts, host: Host, locations: Locations, *, own_files: bool
+) -> Plan:
     prefix = link_place(locations.data, name)
     size = sum(os.path.getsize(join(source.prefix, one)) for one in source.extras if _is_file(source.prefix, one))
     lines = [
@@ -302,6 +305,8 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, host: Host, locati
                 detail=f"ush look {typed(facts.real_executable)}",
             )
         )
+    need = shown_size(_disk_bytes(source, own_files=own_files))
+    lines.append(PlanLine(kind=LineKind.NOTE, subject=f"takes about {need} on disk"))
     if not source.whole:
         lines.append(
             PlanLine(kind=LineKind.NOTE, subject="the interpreter itself stays where it is; the copy needs it there")
@@ -311,9 +316,22 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, host: Host, locati
         words=f"environment copy {origin} {typed(name)}",
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),
-        disk_bytes=20_000,
+        disk_bytes=_disk_bytes(source, own_files=own_files),
         afterwards=ways_in(name, prefix, host, locations),
     )
+
+
+def _disk_bytes(source: Source, *, own_files: bool) -> int:
+    """Return about what a copy takes: of one of ours its folders and what is written for it, else all that it holds."""
+    size = 0
+    for above, _, files in os.walk(source.prefix if source.whole else source.site, followlinks=False):
+        size += FOLDER_BYTES
+        for name in files:
+            facts = os.lstat(join(above, name))
+            # What is shared by hard link takes nothing once more.
+            shared = source.ours is not None and facts.st_nlink > 1 and not own_files
+            size += 0 if shared or (name.endswith(".pyc") and source.ours is None) else facts.st_blocks * 512
+    return size
 
 
 def count_of_files(names: Sized) -> str:

@@ -7,7 +7,8 @@ from unified_shell.core.distributions.first_lines import first_lines
 
 __all__ = ["launcher_text", "with_first_line"]
 
-PYTHON_LINE = re.compile(rb"^#!python[^\n]*\n")
+OPTION = re.compile(r"-[A-Za-z]+")
+PYTHON_LINE = re.compile(rb"^#!pythonw?[ \t]*([^\r\n]*)\r?\n")
 
 LAUNCHER = """\
 import sys
@@ -30,4 +31,7 @@ def with_first_line(script: bytes, python: str) -> bytes:
     found = PYTHON_LINE.match(script)
     if found is None:
         return script
-    return first_lines(python).encode("utf-8", "surrogateescape") + script[found.end() :]
+    # Of what a wheel brings, only options of letters become part of a line that a shell may read.
+    words = found[1].decode("utf-8", "replace").split()
+    options = " ".join(one for one in words if OPTION.fullmatch(one))
+    return first_lines(python, options).encode("utf-8", "surrogateescape") + script[found.end() :]

@@ -1,6 +1,7 @@
 """What somebody asks for by name: typed texts read, several for one project held together, those of another machine told."""
 
 import os
+import re
 import urllib.parse
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -12,9 +13,12 @@ from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.sources import is_source_name, source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.errors import WordsOff
+from unified_shell.core.machine.places import typed
 from unified_shell.core.transfers.addresses import address_of_folder
 
 from .contents import Contents
+
+VERSION_CONTROL = re.compile(r"(git|hg|svn|bzr)\+|git@|\S*\.git$")
 
 __all__ = ["Requests", "parse_request", "requests_of", "standing_requests"]
 
@@ -55,6 +59,24 @@ def standing_requests(
     )
 
 
+def _unsupported(text: str, path: str) -> tuple[str, str] | None:
+    """Say what a text is that others take for a requirement and ush does not, and what to do; None for any other."""
+    if VERSION_CONTROL.match(text.rpartition("@ ")[2].strip()):
+        return (
+            "an address in version control, which ush does not read",
+            "check it out, build a wheel of it, then   ush package get FILE.whl",
+        )
+    if text.startswith(("-e ", "--editable")):
+        return (
+            "an editable install, which ush does not make",
+            "ush path add DIRECTORY --variable PYTHONPATH -e ENVIRONMENT",
+        )
+    if ("/" in text or text in (".", "..")) and "@" not in text and os.path.isdir(path):
+        step = f"ush path add {typed(path)} --variable PYTHONPATH -e ENVIRONMENT   (its modules, as they are)"
+        return "a folder; ush takes wheels, source archives and names", step
+    return None
+
+
 def _recorded(contents: Contents) -> list[Requirement]:
     return [Requirement(text) for one in contents.requested for text in one.requested]
 
@@ -77,6 +99,8 @@ def parse_request(text: str, directory: str = "") -> Requirement:
         parts = source_parts(os.path.basename(path))
         project = name.project if name is not None else parts.project if parts is not None else ""
         text = f"{project} @ {address_of_folder(os.path.abspath(path))}" if project else text
+    if why := _unsupported(text, path):
+        raise WordsOff(f"{text!r} is {why[0]}", next_step=why[1])
     try:
         found = Requirement(text)
     except InvalidRequirement as error:

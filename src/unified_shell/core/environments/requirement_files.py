@@ -47,6 +47,8 @@ def _of_list(text: str, name: str) -> tuple[Requirement, ...]:
     found = []
     for number, line in enumerate(text.splitlines(), 1):
         bare = re.sub(r"(^|\s)#.*$", "", line).strip()
+        if bare.startswith(("-e ", "--editable")):
+            parse_request(bare)
         if bare.startswith("-"):
             raise WordsOff(
                 f"{name}, line {number}: {bare.split()[0]!r} is an option; only requirements are read",

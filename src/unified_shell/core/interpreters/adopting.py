@@ -1,6 +1,7 @@
 """Registering interpreters in place, and choosing one by what a person says."""
 
 import os
+import re
 from collections.abc import Mapping, Sequence
 
 from unified_shell.core.changes.composing import combined
@@ -60,7 +61,11 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {chosen}", detail=shown(facts.executable, host.home)),
             PlanLine(kind=LineKind.NOTE, subject="nothing of the interpreter itself is changed"),
         ),
-        afterwards=(f"Make an environment on it: ush environment new NAME --interpreter {typed(chosen)}",),
+        afterwards=(
+            f"Make an environment on it: ush environment new study --interpreter {typed(chosen)}"
+            if facts.version >= OLDEST
+            else f"Start it: {typed(facts.executable, host.home)}   (too old for environments, which need 3.8)",
+        ),
     )
     change = Change(plan=plan, prepare=lambda _staging: (step, *registration))
     if not side:
@@ -111,8 +116,10 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
     if not fitting:
         _tell_unfit(wanted, version, host)
         have = ", ".join(dict.fromkeys(one.full_version for one in facts)) or "none"
+        numbers = re.fullmatch(r"[<>=!~]*\d+(\.\d+)*(,.*)?", version) is not None
         raise WordsOff(
-            f"no interpreter here answers to {wanted!r}; there are: {have}", next_step="ush interpreter list"
+            f"no interpreter here answers to {wanted!r}; there are: {have}",
+            next_step=f"ush interpreter get python {typed(version)}" if numbers else "ush interpreter list",
         )
     return max(fitting, key=lambda one: one.version) if version else fitting[0]
 
