@@ -20,6 +20,7 @@ from unified_shell.core.shells.hookup import chosen_shells, wired_modes
 from unified_shell.core.shells.meanings import ask_meaning
 from unified_shell.core.shells.path_faults import first_on
 from unified_shell.core.shells.search_paths import Wish, plan_path_add
+from unified_shell.core.shells.update_lines import forget_lines
 from unified_shell.core.shells.winning_lines import way_out
 
 from .preferred import (
@@ -60,7 +61,10 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
         words=words,
         aim=f"Let {shown(choice.candidate, host.home)} answer to {choice.name}",
         lines=tuple(_answer_lines(choice, host, locations)),
-        afterwards=(f"Start it: {choice.name}   (in a new session)",),
+        afterwards=(
+            f"Start it: {choice.name}   (in a new session)",
+            *forget_lines(links_folder(locations), host),
+        ),
     )
     change = Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
     return combined(change, on_path(choice.names, host, locations))
@@ -84,6 +88,7 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
         words=f"command drop {choice.name}",
         aim=f"Take {choice.name} from {shown(choice.candidate, host.home)} back",
         lines=(*lines[:MOST_LINES], *_more(lines)),
+        afterwards=forget_lines(folder, host),
     )
     return Change(plan=plan, prepare=lambda _staging: steps)
 

@@ -13,7 +13,7 @@ from unified_shell.core.commands.preferred import Choice, read_choices
 from unified_shell.core.commands.preferring import link_steps, on_path, plan_drop_choice, record_step
 from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.distributions.metadata import parse_metadata
-from unified_shell.core.errors import CouldNot, Refused
+from unified_shell.core.errors import CouldNot, Refused, nearest
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.durable import read_file
@@ -63,6 +63,7 @@ def plan_get_command(
             PlanLine(kind=LineKind.ADD, subject=f"command {name}", detail="and the others that it brings"),
         ),
         relies_on=(),
+        afterwards=(f"Start it: {typed(name)} --help   (in a new session)",),
     )
     return combined(replace(change, plan=plan), on_path((name,), host, locations))
 
@@ -107,7 +108,7 @@ def _with_links(
             offers = f"it brings: {', '.join(brought)}" if brought else "it brings no command"
             raise CouldNot(
                 f"{request.name} brings no command {name}; {offers}; nothing was changed",
-                next_step=f"ush command get {typed(brought[0])} --from {typed(request.name)}"
+                next_step=f"ush command get {typed(nearest(name, brought, likeness=0) or brought[0])} --from {typed(str(request))}"
                 if brought
                 else "ush look " + name,
             )

@@ -65,7 +65,8 @@ def plan_offer_application(environment: Environment, command: str, host: Host) -
         (
             "[Desktop Entry]",
             "Type=Application",
-            "Version=1.5",
+            # The newest that validators in use accept.
+            "Version=1.0",
             f"Name={_text(f'{command} ({name})')}",
             f"Comment={_text(f'{command} of the environment {name}')}",
             f"Exec={_quoted(program)}",
@@ -131,7 +132,7 @@ def _plan(environment: Environment, path: Place, text: str, what: str, *, words:
 def _has_windows(environment: Environment, command: str) -> bool:
     """Tell whether a command is declared to be one with windows of its own (gui_scripts)."""
     site = environment.layout.site_packages
-    for folder in os.listdir(site):
+    for folder in os.listdir(site) if os.path.isdir(site) else ():
         text = read_file(join(site, folder, "entry_points.txt")) if folder.endswith(".dist-info") else None
         for one in parse_entry_points(text[0], folder) if text else ():
             if one.name == command:
