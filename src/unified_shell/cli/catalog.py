@@ -9,6 +9,7 @@ from .performing import How, change_options, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
+    from unified_shell.core.catalogs.reading import Listed
     from unified_shell.core.changes.named_addresses import NamedAddress
 
 __all__ = ["catalog"]
@@ -20,21 +21,46 @@ def catalog() -> None:
 
 
 @catalog.command("list")
+@click.argument("word", default="")
+@click.option("--language", default="", help="Only what is of this language.")
+@click.option("--category", default="", help="Only what is of this category.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_bench
-def list_catalogs(bench: Workbench, *, as_json: bool) -> None:
-    """List the catalogs in the order in which they are asked."""
-    from unified_shell.core.catalogs.registered import CATALOGS
-    from unified_shell.views.json_view import json_text
-    from unified_shell.views.tables import print_table
+def list_catalogs(bench: Workbench, *, word: str, language: str, category: str, as_json: bool) -> None:
+    """List the catalogs in the order in which they are asked, and what they offer; with WORD what names it.
 
-    found = CATALOGS.read(bench.locations)
+    Exit code 1 if one cannot be read.
+    """
+    from unified_shell.core.catalogs.reading import read_catalog
+    from unified_shell.core.catalogs.registered import CATALOGS
+    from unified_shell.core.errors import UshError
+    from unified_shell.core.interpreters.kept import all_kept
+    from unified_shell.core.interpreters.offered import OfferWish, offers_of
+    from unified_shell.views.catalog_view import print_offers
+    from unified_shell.views.json_view import json_text
+
+    catalogs = CATALOGS.read(bench.locations)
+    listed: list[Listed] = []
+    faults: list[str] = []
+    for one in catalogs:
+        try:
+            read = read_catalog(one, bench.fetcher)
+        except UshError as error:
+            faults.append(f"{one.name}: {error}")
+            continue
+        listed += read.listed
+        faults += [f"{one.name}: {fault}" for fault in read.faults]
+    wish = OfferWish(language=language, category=category, word=word)
+    offers = offers_of(listed, all_kept(bench.host, bench.locations), wish, bench.host.platform)
     if as_json:
-        bench.screen.result(json_text("catalogs", [{"name": one.name, "address": one.shown} for one in found]))
-    elif not found:
+        rows = [{"name": one.name, "address": one.shown} for one in catalogs]
+        bench.screen.result(json_text("catalogs", {"items": rows, "offers": offers, "faults": faults}))
+    elif not catalogs:
         bench.screen.result("No catalog is named yet.\nNext: ush catalog add NAME ADDRESS")
     else:
-        print_table(bench.screen, ("name", "address"), [(one.name, one.shown) for one in found])
+        print_offers(bench.screen, catalogs, offers, faults)
+    if faults:
+        click.get_current_context().exit(1)
 
 
 @catalog.command()

@@ -1,13 +1,48 @@
 """What a catalog lists, as a person reads it."""
 
+from collections.abc import Sequence
+
 from unified_shell.core.catalogs.description import Description
 from unified_shell.core.catalogs.reading import CatalogRead
+from unified_shell.core.changes.named_addresses import NamedAddress
+from unified_shell.core.interpreters.offered import Offer
 from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.places import typed
 
 from .screen import Screen
 from .tables import heading, print_table
 
-__all__ = ["print_catalog"]
+__all__ = ["print_catalog", "print_offers"]
+
+
+def print_offers(
+    screen: Screen, catalogs: Sequence[NamedAddress], offers: Sequence[Offer], faults: Sequence[str]
+) -> None:
+    """Write the catalogs, then what they offer, a row each, and what is wrong."""
+    print_table(screen, ("catalog", "address"), [(one.name, one.shown) for one in catalogs])
+    rows = [
+        (
+            one.state.value if one.fits else f"{one.state.value}, not for this machine",
+            one.description.name,
+            one.description.version,
+            ", ".join(filter(None, (one.description.language, *one.description.categories))),
+            _forms(one.description),
+            _rest(one.description),
+            one.catalog,
+        )
+        for one in offers
+    ]
+    screen.result("")
+    if rows:
+        titles = ("state", "name", "version", "language, categories", "comes as", "summary", "catalog")
+        print_table(screen, titles, rows)
+        first = next((one.description for one in offers if one.fits and one.state.value != "here"), None)
+        if first is not None and first.language:
+            screen.result(f"Next: ush interpreter get {typed(first.language.lower())} {typed(first.version)}")
+    else:
+        screen.result("They offer nothing of that kind.")
+    for fault in faults:
+        screen.result(f"FAULT  {fault}")
 
 
 def print_catalog(screen: Screen, name: str, read: CatalogRead) -> None:
