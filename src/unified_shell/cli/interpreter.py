@@ -126,8 +126,14 @@ def pack(bench: Workbench, which: str, output: str) -> None:
     from unified_shell.core.machine.places import typed
 
     facts = choose_interpreter(which, bench.host, bench.locations)
-    bench.screen.say(f"Packing {facts.title} from {facts.base_prefix} …")
-    place, count = pack_interpreter(facts, output or packed_name(facts, bench.host), bench.host)
+    with bench.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
+        place, count = pack_interpreter(
+            facts,
+            output or packed_name(facts, bench.host),
+            bench.host,
+            bench.locations,
+            progress=bench.tell_progress,
+        )
     bench.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
     bench.screen.result(f"To have it elsewhere: ush interpreter get {typed(place, bench.host.home)}")
 

@@ -1,10 +1,12 @@
 """Packing a tree into a tar archive; its name says how it is compressed."""
 
 import contextlib
+import errno
 import io
 import os
+import shutil
 import tarfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import IO, BinaryIO, cast
 
 from unified_shell.core.errors import CouldNot, WordsOff
@@ -12,6 +14,7 @@ from unified_shell.core.machine.places import inside, join
 
 __all__ = ["check_archive_name", "pack_tree"]
 
+TOLD_EACH = 50
 ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar")
 
 
@@ -21,14 +24,25 @@ def check_archive_name(path: str) -> None:
         raise WordsOff(f"{path!r} does not say which kind of archive", next_step=f"end it with {', '.join(ENDINGS)}")
 
 
-def pack_tree(tree: str, root: str, archive: str, extra: dict[str, bytes]) -> int:
+def pack_tree(
+    tree: str,
+    root: str,
+    archive: str,
+    extra: dict[str, bytes],
+    *,
+    work: str = "",
+    progress: Callable[[str], None] = lambda _phase: None,
+) -> int:
     """Write a tree below the folder `root` of an archive and return the number of its members.
 
     `extra` are files that are put beside the tree's own. Owners are not kept, times are: byte code depends on
-    them. Raises CouldNot for what cannot be unpacked again: devices, and links that lead out of the tree.
+    them. Until it is whole it grows in the folder `work`, beside its place if there is none. Raises CouldNot for what cannot be unpacked again: devices, and links that lead out of the tree.
     """
-    part = f"{archive}.part"
+    part = join(work, f"{os.getpid()}-{os.path.basename(archive)}") if work else f"{archive}.part"
+    members = list(_members(tree, extra))
+    count = 0
     try:
+        os.makedirs(os.path.dirname(os.path.abspath(part)), exist_ok=True)
         with (
             _compressed(part, archive) as out,
             tarfile.open(fileobj=out, mode="w|", format=tarfile.PAX_FORMAT) as tar,
@@ -37,16 +51,33 @@ def pack_tree(tree: str, root: str, archive: str, extra: dict[str, bytes]) -> in
                 info = tarfile.TarInfo(f"{root}/{name}")
                 info.size, info.mode = len(content), 0o644
                 tar.addfile(info, io.BytesIO(content))
-            count = sum(
-                _add(tar, path, f"{root}/{os.path.relpath(path, tree)}", tree) for path in _members(tree, extra)
-            )
-        os.replace(part, archive)
+            for path in members:
+                count += _add(tar, path, f"{root}/{os.path.relpath(path, tree)}", tree)
+                if count % TOLD_EACH == 0:
+                    progress(f"pack, {count} of {len(members)}")
+        _put(part, archive)
     except OSError as error:
         raise CouldNot(f"{archive} could not be written: {(error.strerror or str(error)).lower()}") from error
     finally:
         with contextlib.suppress(OSError):
             os.unlink(part)
     return count
+
+
+def _put(part: str, archive: str) -> None:
+    """Move a file to its place in one go, from another file system by a copy beside it."""
+    try:
+        os.replace(part, archive)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+        beside = f"{archive}.part"
+        try:
+            shutil.copyfile(part, beside)
+            os.replace(beside, archive)
+        finally:
+            with contextlib.suppress(FileNotFoundError):
+                os.unlink(beside)
 
 
 def _members(tree: str, extra: dict[str, bytes]) -> Iterator[str]:

@@ -1,10 +1,12 @@
 """Packing an interpreter into an archive from which `interpreter get` brings it to another place or machine."""
 
 import os
+from collections.abc import Callable
 
 from unified_shell.core.archives.packing import check_archive_name, pack_tree
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, to_json_text, typed
 
 from .facts import InterpreterFacts
@@ -22,7 +24,14 @@ def packed_name(facts: InterpreterFacts, host: Host) -> str:
     return f"python-{facts.full_version}-{host.platform}.tar.gz"
 
 
-def pack_interpreter(facts: InterpreterFacts, archive: str, host: Host) -> tuple[Place, int]:
+def pack_interpreter(
+    facts: InterpreterFacts,
+    archive: str,
+    host: Host,
+    locations: Locations,
+    *,
+    progress: Callable[[str], None] = lambda _phase: None,
+) -> tuple[Place, int]:
     """Write the archive and return its place and the number of its members.
 
     Raises Refused for an environment, and for an interpreter that shares its prefix with others.
@@ -53,5 +62,5 @@ def pack_interpreter(facts: InterpreterFacts, archive: str, host: Host) -> tuple
     if os.path.exists(origin):
         # Where it came from is told anew when it is got; an empty file here is overwritten then.
         extra[ORIGIN_FILE] = b""
-    count = pack_tree(prefix, root, target, extra)
+    count = pack_tree(prefix, root, target, extra, work=join(locations.cache, "packing"), progress=progress)
     return target, count
