@@ -33,14 +33,13 @@ def list_environments_(bench: Workbench, *, as_json: bool) -> None:
     from unified_shell.views.json_view import json_text
 
     found = all_environments(bench.host, bench.locations)
-    for name, why in unreadable_environments(bench.locations).items():
-        bench.screen.say(f"{why}; ush environment drop {typed(name)}   takes it away")
+    lost = unreadable_environments(bench.locations)
     if as_json:
         bench.screen.result(json_text("environments", found))
-    elif not found:
-        bench.screen.result("There is no environment yet.\nNext: ush environment new NAME")
+    elif not found and not lost:
+        bench.screen.result("There is no environment yet.\nNext: ush environment new study")
     else:
-        print_environments(bench.screen, found, bench.host.home)
+        print_environments(bench.screen, found, bench.host.home, lost)
 
 
 own_files = click.option("--own-files", "alone", is_flag=True, help="Share no file with other environments.")

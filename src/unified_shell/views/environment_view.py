@@ -28,8 +28,10 @@ __all__ = [
 EVERYONES = ", everyone's"
 
 
-def print_environments(screen: Screen, environments: Sequence[Environment], home: str) -> None:
-    """Write environments as a table."""
+def print_environments(
+    screen: Screen, environments: Sequence[Environment], home: str, lost: Mapping[str, str]
+) -> None:
+    """Write environments as a table; those that are `lost`, with why, below them."""
     rows = [
         (
             one.name,
@@ -40,7 +42,10 @@ def print_environments(screen: Screen, environments: Sequence[Environment], home
         )
         for one in environments
     ]
+    rows += [(name, "absent", "", "", why) for name, why in lost.items()]
     print_table(screen, ("name", "interpreter", "distributions", "asked for", "where"), rows)
+    for name in lost:
+        screen.result(f"Next: ush environment drop {typed(name)}   (then make or adopt it again)")
 
 
 def environment_rows(report: EnvironmentReport) -> dict[str, object]:

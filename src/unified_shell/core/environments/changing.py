@@ -5,7 +5,7 @@ import uuid
 from collections.abc import Mapping, Sequence
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.changes.steps import FlipLink, RetireTree, Step
+from unified_shell.core.changes.steps import DropRecord, FlipLink, RetireTree, Step
 from unified_shell.core.errors import InterpreterUnusable, Refused, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables, probe
@@ -13,11 +13,11 @@ from unified_shell.core.interpreters.kept import read_kept
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, join, lies_in, shown, typed
+from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text, typed
 from unified_shell.core.machine.processes import run_program
 from unified_shell.core.shells.everyone import check_for_everyone
 
-from .adopted import is_protected
+from .adopted import ADOPTED, adopted_places, is_protected, records_file
 from .contents import Contents
 from .editions import carry_over, check_base, edition_steps, make_edition, unrecorded_files
 from .filling import Ready
@@ -156,19 +156,24 @@ def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) 
     """Plan to take away an environment of which it cannot be read what it holds."""
     if is_protected(name, locations):
         raise Refused(f"the environment {name} is protected, and {why}", next_step="ush undo")
+    adopted = adopted_places(locations).get(name)
     plan = Plan(
         words=f"environment drop {typed(name)}",
-        aim=f"Drop the environment {name}",
+        aim=f"Drop the environment {name}" if adopted is None else f"Forget the environment {name}",
         lines=(
             PlanLine(
                 kind=LineKind.REMOVE,
                 subject=f"environment {name}",
-                detail=shown(link_place(locations.data, name), host.home),
+                detail=shown(adopted or link_place(locations.data, name), host.home),
             ),
             PlanLine(kind=LineKind.WARNING, subject=why),
         ),
     )
-    return Change(plan=plan, prepare=lambda staging: _drop_steps(name, staging, locations))
+    if adopted is None:
+        return Change(plan=plan, prepare=lambda staging: _drop_steps(name, staging, locations))
+    before = to_json_text(to_record_text(adopted))
+    forget = DropRecord(path=records_file(locations), keys=(ADOPTED, name), before=before)
+    return Change(plan=plan, prepare=lambda _staging: (forget,))
 
 
 def base_of(environment: Environment, host: Host) -> InterpreterFacts:

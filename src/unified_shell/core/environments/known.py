@@ -245,6 +245,12 @@ def _read(name: str, locations: Locations) -> Environment | None:
     place = adopted_places(locations).get(name)
     if place is None:
         return None
+    if not os.path.exists(join(place, "pyvenv.cfg")):
+        raise CouldNot(
+            f"the environment {name} was adopted at {place}, and is not there any more",
+            next_step=f"ush environment drop {typed(name)}   then, where it is now:"
+            f"   ush environment adopt FOLDER --name {typed(name)}",
+        )
     from .foreign import read_foreign
 
     try:
