@@ -139,7 +139,7 @@ def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),
             *_origin_lines(origin, asked, host),
-            *_build_lines(origin, getting.wish, host),
+            *_build_lines(origin, getting, host),
             *licence,
             *disk,
         ),
@@ -184,9 +184,9 @@ def _origin_lines(origin: Origin, asked: Asked, host: Host) -> list[PlanLine]:
     return lines
 
 
-def _build_lines(origin: Origin, build: BuildWish, host: Host) -> list[PlanLine]:
+def _build_lines(origin: Origin, getting: Getting, host: Host) -> list[PlanLine]:
     """Return what a build will be; raises CouldNot where something is missing that it cannot do without."""
-    described = origin.form is not None and bool(origin.form.build)
+    described, build = origin.form is not None and bool(origin.form.build), getting.wish
     if not origin.source_language and not described:
         if build.options:
             subject = f"{', '.join(build.options)}: only for what is built from a source"
@@ -198,7 +198,13 @@ def _build_lines(origin: Origin, build: BuildWish, host: Host) -> list[PlanLine]
     time = BUILD_TIMES.get(origin.source_language, "unknown time")
     cores = os.cpu_count() or 1
     optimised = ", several times that for an optimised one" if build.optimised else ""
-    lines = [PlanLine(kind=LineKind.NOTE, subject=f"built here from its source, on {cores} cores: {time}{optimised}")]
+    lines = [
+        PlanLine(
+            kind=LineKind.NOTE,
+            subject=f"built here from its source, on {cores} cores: {time}{optimised}",
+            detail=f"what it says goes to {shown(getting.log, host.home)}",
+        )
+    ]
     if origin.source_language == "python" and not described:
         lines += _part_lines(build, host)
     return lines

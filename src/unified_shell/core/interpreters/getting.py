@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
 from unified_shell.core.catalogs.description import Archive
 from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.road import PlanMoved
 from unified_shell.core.changes.steps import PlaceTree, PutRecord, Step
 from unified_shell.core.errors import CouldNot, HashDiffers
 from unified_shell.core.findings import Finding
@@ -20,6 +21,7 @@ from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.machine.presence import hold
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .building import BuildWish, Workshop, build, build_by_commands
@@ -57,16 +59,33 @@ class Getting:
         """Where it will stand."""
         return kept_place(self.locations, self.name)
 
+    @property
+    def log(self) -> Place:
+        """Where what a build says is kept."""
+        return join(self.locations.cache, "logs", f"build-{self.name}.log")
+
     def change(self, plan: Plan, more_steps: tuple[Step, ...] = ()) -> Change:
         """Return the change that brings it."""
         brought: list[Kept] = []
+        releases: list[Callable[[], None]] = []
 
         def prepare(staging: Place) -> tuple[Step, ...]:
-            tree, kept, records = self._prepare(staging)
+            # Of two that get the same at once, the second waits: a build takes all there is of the machine.
+            lock = join(self.locations.data, "locks", f"get-{self.name}.lock")
+            releases.append(hold(lock, lambda: self.progress(f"wait for another ush, which gets {self.name}")))
+            if os.path.lexists(self.target):
+                releases.pop()()
+                raise PlanMoved
+            try:
+                tree, kept, records = self._prepare(staging)
+            except BaseException:
+                releases.pop()()
+                raise
             brought.append(kept)
             return (PlaceTree(staged=tree, target=self.target), *records, *more_steps)
 
         def verify() -> tuple[Finding, ...]:
+            releases.pop()()
             described = self.origin.description
             proofs = prove(brought[-1], self.host)
             if described is None or any(not one.holds for one in proofs):
@@ -164,9 +183,8 @@ class Getting:
         return workshop.prefix, _as_source(made, description.version), (old,)
 
     def _workshop(self, work: Place) -> Workshop:
-        log = join(self.locations.cache, "logs", f"build-{self.name}.log")
-        os.makedirs(os.path.dirname(log), exist_ok=True)
-        return Workshop(folder=work, log=log, host=self.host, progress=self.progress)
+        os.makedirs(os.path.dirname(self.log), exist_ok=True)
+        return Workshop(folder=work, log=self.log, host=self.host, progress=self.progress)
 
     def _free(self, tree: Place, built_for: tuple[str, ...], language: str) -> None:
         for old in built_for:

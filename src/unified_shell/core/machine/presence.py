@@ -7,10 +7,10 @@ nothing is known but whether it still holds its lock.
 
 import contextlib
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-__all__ = ["Worker", "is_at_work", "is_held", "present", "this_worker"]
+__all__ = ["Worker", "hold", "is_at_work", "is_held", "present", "this_worker"]
 
 SAME_SECONDS = 2.0
 
@@ -65,6 +65,25 @@ def present(lock: str) -> Iterator[None]:
             os.unlink(lock)
         with contextlib.suppress(OSError):
             held.release()
+
+
+def hold(lock: str, on_wait: Callable[[], None]) -> Callable[[], None]:
+    """Hold a lock until the function that is returned is called; where another has it, `on_wait` is told once, and it is
+    waited for. Where locks cannot be had, nobody waits.
+    """
+    from filelock import FileLock, Timeout
+
+    os.makedirs(os.path.dirname(lock), exist_ok=True)
+    held = FileLock(lock)
+    try:
+        try:
+            held.acquire(timeout=0)
+        except Timeout:
+            on_wait()
+            held.acquire()
+    except (NotImplementedError, OSError):
+        return lambda: None
+    return held.release
 
 
 def _is_free(lock: str) -> bool:
