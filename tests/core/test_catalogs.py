@@ -133,3 +133,24 @@ def test_a_catalog_is_checked_on_reading(tmp_path: Path) -> None:
     (folder / "catalog.toml").write_text('[[describtion]]\nfile = "lua.toml"\n')
     with pytest.raises(UshError, match="did you mean description"):
         read_catalog(address, fetcher)
+
+
+def test_a_catalogs_entries_stay_inside_and_their_archives_may_stand_beside_them(tmp_path: Path) -> None:
+    (tmp_path / "catalog").mkdir()
+    archive = archive_of(script_tree(tmp_path / "lua"), tmp_path / "catalog/lua.tar.gz")
+    folder = catalog_of(tmp_path / "catalog", archive, '[offers]\nsearch-path = { PATH = ["bin", "tools"] }')
+    text = (folder / "lua.toml").read_text().replace(archive.as_uri(), archive.name)
+    (folder / "lua.toml").write_text(text)
+    fetcher, address = Fetcher(read_host()), NamedAddress(name="apiary", address=folder.as_uri())
+    (listed,) = read_catalog(address, fetcher).listed
+    assert listed.description.forms[0].archive.url == archive.as_uri()
+    assert listed.description.offers.search_paths == (("PATH", "bin"), ("PATH", "tools"))
+    (folder / "bad.toml").write_text("kind = 'hive'\n" + "".join(f"wrong{n} = 1\n" for n in range(16)))
+    (folder / "catalog.toml").write_text('[[description]]\nfile = "lua.toml"\n[[description]]\nfile = "bad.toml"\n')
+    assert find_described([address], fetcher, lambda one: one.language == "lua") is not None
+    with pytest.raises(DescriptionBroken, match="bad.toml") as caught:
+        find_described([address], fetcher, lambda one: one.language == "r")
+    assert all(f"wrong{n}" in str(caught.value) for n in range(16)), "each mistake"
+    (folder / "catalog.toml").write_text('[[description]]\nfile = "../lua.toml"\n')
+    with pytest.raises(DescriptionBroken, match="beside the catalog's list"):
+        read_catalog(address, fetcher)

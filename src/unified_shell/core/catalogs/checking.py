@@ -9,8 +9,6 @@ from .toml_lines import Keys, key_lines
 
 __all__ = ["CheckedFile", "CheckedTable"]
 
-MOST_TOLD = 12
-
 
 class CheckedFile:
     """A file that is read; mistakes are collected until `finish` raises DescriptionBroken with all of them."""
@@ -39,10 +37,9 @@ class CheckedFile:
         if not self._mistakes:
             return
         told = [f"line {line}: {what}" for line, what in sorted(set(self._mistakes))]
-        more = [f"and {len(told) - MOST_TOLD} more"] if len(told) > MOST_TOLD else []
         count = f"{len(told)} mistake{'s' if len(told) > 1 else ''}"
         raise DescriptionBroken(
-            f"{self.where} has {count}:\n  " + "\n  ".join([*told[:MOST_TOLD], *more]),
+            f"{self.where} has {count}:\n  " + "\n  ".join(told),
             next_step="mend it in an editor",
         )
 
@@ -107,6 +104,16 @@ class CheckedTable:
         """Return a table of texts as pairs."""
         table = self.table(key)
         return tuple((name, table.text(name)) for name in table.names()) if table is not None else ()
+
+    def many_pairs(self, key: str) -> tuple[tuple[str, str], ...]:
+        """Return a table of texts, or of lists of them, as pairs: a name with each of its texts."""
+        table = self.table(key)
+        found: list[tuple[str, str]] = []
+        for name in table.names() if table is not None else ():
+            assert table is not None
+            several = isinstance(table._fields[name], list)
+            found += [(name, one) for one in (table.texts(name) if several else (table.text(name),))]
+        return tuple(found)
 
     def table(self, key: str) -> "CheckedTable | None":
         """Return a table below this one."""

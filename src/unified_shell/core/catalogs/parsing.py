@@ -118,7 +118,7 @@ def _offers(table: CheckedTable | None) -> Offers:
     if table is None:
         return Offers()
     found = Offers(
-        search_paths=table.pairs("search-path"),
+        search_paths=table.many_pairs("search-path"),
         variables=table.pairs("variables"),
         session_script=table.text("session-script", fits=_inside),
         interpreter=table.text("interpreter", fits=_inside),

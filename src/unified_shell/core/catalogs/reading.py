@@ -9,18 +9,18 @@ In a folder of this machine the hash may be left out. What a catalog at a URL li
 
 import urllib.parse
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from packaging.version import Version
 
 from unified_shell.core.changes.named_addresses import NamedAddress
-from unified_shell.core.errors import HashDiffers, TransferFailed, UshError
+from unified_shell.core.errors import DescriptionBroken, HashDiffers, TransferFailed, UshError
 from unified_shell.core.machine.digests import digest_of_bytes
 from unified_shell.core.transfers.addresses import is_web_address, shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .checking import CheckedFile
-from .description import Description
+from .description import Archive, Description
 from .parsing import parse_description
 
 __all__ = ["CatalogRead", "Listed", "find_described", "read_catalog", "why_unreadable"]
@@ -52,7 +52,8 @@ def read_catalog(catalog: NamedAddress, fetcher: Fetcher) -> CatalogRead:
     file = CheckedFile(_fetched(top + LIST_FILE, fetcher), shown_address(top + LIST_FILE))
     rows = []
     for table in file.top.tables("description"):
-        rows.append((table.text("file", required=True), table.text("sha256", required=is_web_address(top))))
+        name = table.text("file", required=True, fits=_inside)
+        rows.append((name, table.text("sha256", required=is_web_address(top))))
         table.no_others()
     file.top.text("summary")
     file.top.no_others()
@@ -65,7 +66,7 @@ def read_catalog(catalog: NamedAddress, fetcher: Fetcher) -> CatalogRead:
             if sha256 and digest_of_bytes(content) != sha256:
                 raise HashDiffers("its SHA-256 is not the one that the catalog lists", where=shown_address(address))
             found = parse_description(content, shown_address(address))
-            listed.append(Listed(catalog=catalog.name, address=address, description=found))
+            listed.append(Listed(catalog=catalog.name, address=address, description=_addressed(found, address)))
         except UshError as error:
             faults.append(str(error))
     return CatalogRead(listed=tuple(listed), faults=tuple(faults))
@@ -74,12 +75,39 @@ def read_catalog(catalog: NamedAddress, fetcher: Fetcher) -> CatalogRead:
 def find_described(
     catalogs: Sequence[NamedAddress], fetcher: Fetcher, fits: Callable[[Description], bool]
 ) -> Listed | None:
-    """Return the newest description that fits, of the first catalog that has one."""
+    """Return the newest description that fits, of the first catalog that has one; raises DescriptionBroken where none
+    does, and there are some that cannot be read.
+    """
+    faults: list[str] = []
     for catalog in catalogs:
-        fitting = [one for one in read_catalog(catalog, fetcher).listed if fits(one.description)]
+        read = read_catalog(catalog, fetcher)
+        fitting = [one for one in read.listed if fits(one.description)]
         if fitting:
             return max(fitting, key=lambda one: Version(one.description.version))
+        faults += [f"{catalog.name}: {fault}" for fault in read.faults]
+    if faults:
+        # What is asked for may be the one that cannot be read.
+        raise DescriptionBroken(
+            f"no description that can be read fits; one that cannot:\n  {faults[0]}", next_step="ush catalog list"
+        )
     return None
+
+
+def _inside(name: str) -> str:
+    leads_out = name.startswith("/") or ".." in name.split("/") or ":" in name
+    return "a file beside the catalog's list, or below it" if leads_out else ""
+
+
+def _addressed(found: Description, address: str) -> Description:
+    """Return a description whose archives have whole addresses: one that is relative is meant from its own file."""
+
+    def whole(archive: Archive) -> Archive:
+        return replace(archive, url=urllib.parse.urljoin(address, archive.url)) if archive.url else archive
+
+    forms = tuple(
+        replace(one, archive=whole(one.archive), patches=tuple(map(whole, one.patches))) for one in found.forms
+    )
+    return replace(found, forms=forms)
 
 
 def why_unreadable(address: str, fetcher: Fetcher) -> str:

@@ -110,14 +110,25 @@ def _of_file(path: str, sha256: str) -> Origin:
 
 def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, form: str, platform: str) -> Origin:
     wanted = platform or host.platform
+    if wanted.split("-")[0] != host.platform.split("-")[0]:
+        raise WordsOff(
+            f"what is for {wanted} cannot be got on {host.platform}",
+            next_step=f"ush interpreter get {asked.language}",
+        )
+    other_forms: list[str] = []
 
     def fits(one: Description) -> bool:
         same = one.subject is Subject.INTERPRETER and one.language.lower() == asked.language
-        return same and version_fits(one.version, asked.specifier) and bool(_forms(one, form, wanted))
+        meant = same and version_fits(one.version, asked.specifier)
+        if meant and form and not _forms(one, form, wanted) and (others := _forms(one, "", wanted)):
+            other_forms.append(f"{one.name} {one.version} comes as {others[0].kind.value} only")
+        return meant and bool(_forms(one, form, wanted))
 
     listed = find(fits)
     if listed is None:
         what = f"{asked.language} {asked.specifier}".strip()
+        if other_forms:
+            raise CouldNot(f"{other_forms[0]} for {wanted}", again_without=("--form", form, f"--form={form}"))
         raise CouldNot(
             f"no catalog describes {what} for {wanted}",
             next_step="ush catalog add NAME ADDRESS   or   ush interpreter get FILE-OR-URL",
