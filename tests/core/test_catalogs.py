@@ -148,7 +148,7 @@ def test_a_catalogs_entries_stay_inside_and_their_archives_may_stand_beside_them
     (folder / "bad.toml").write_text("kind = 'hive'\n" + "".join(f"wrong{n} = 1\n" for n in range(16)))
     (folder / "catalog.toml").write_text('[[description]]\nfile = "lua.toml"\n[[description]]\nfile = "bad.toml"\n')
     assert find_described([address], fetcher, lambda one: one.language == "lua") is not None
-    with pytest.raises(DescriptionBroken, match="bad.toml") as caught:
+    with pytest.raises(DescriptionBroken, match=r"bad\.toml") as caught:
         find_described([address], fetcher, lambda one: one.language == "r")
     assert all(f"wrong{n}" in str(caught.value) for n in range(16)), "each mistake"
     (folder / "catalog.toml").write_text('[[description]]\nfile = "../lua.toml"\n')

@@ -402,3 +402,18 @@ def test_the_checks_of_a_description_are_run(account: Account, tmp_path: Path) -
     assert "2 of 4 checks hold" in got.out, "what does not hold is told, and the change stands"
     assert "it says 5.5.5, not >=6" in got.out
     assert (account.data / "interpreters/lua-5.5.5").is_dir()
+
+
+def test_one_of_another_language_is_packed_and_stands_alone_elsewhere(account: Account, tmp_path: Path) -> None:
+    tree = script_tree(tmp_path / "queen", "5.4.9")
+    account.ush("interpreter", "get", tree, "--name", "queen", "--yes")
+    packed = account.ush("interpreter", "pack", "queen", "-o", "queen.tar.gz").out
+    assert "queen.tar.gz: " in packed
+    assert not list((account.home / ".cache/unified-shell/packing").iterdir())
+    other = Account(tmp_path / "bee keeper's home")
+    other.home.mkdir()
+    shutil.rmtree(tree)
+    other.ush("interpreter", "get", account.home / "queen.tar.gz", "--name", "mine", "--yes")
+    account.ush("interpreter", "drop", "queen", "--yes")
+    said = other.run([str(other.data / "interpreters/mine/bin/lua"), "-v"])
+    assert "Lua 5.4.9" in said.out, said.err

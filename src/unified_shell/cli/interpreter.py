@@ -119,21 +119,27 @@ def get(  # noqa: PLR0913 - an argument an option
 @click.option("-o", "--output", default="", metavar="FILE", help="The archive: .tar.gz, .tar.xz, .tar.zst …")
 @pass_bench
 def pack(bench: Workbench, which: str, output: str) -> None:
-    """Pack the Python WHICH, a name, version or path, into an archive for `ush interpreter get`."""
+    """Pack WHICH, an interpreter that ush brought, or a Python's name, version or path, into an archive.
+
+    It is got elsewhere by: ush interpreter get ARCHIVE
+    """
     from unified_shell.core.interpreters.adopting import choose_interpreter
-    from unified_shell.core.interpreters.packing import pack_interpreter, packed_name
+    from unified_shell.core.interpreters.kept import all_kept
+    from unified_shell.core.interpreters.packing import pack_interpreter, pack_kept, packed_name
     from unified_shell.core.machine.disks import shown_size
     from unified_shell.core.machine.places import typed
 
-    facts = choose_interpreter(which, bench.host, bench.locations)
-    with bench.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
-        place, count = pack_interpreter(
-            facts,
-            output or packed_name(facts, bench.host),
-            bench.host,
-            bench.locations,
-            progress=bench.tell_progress,
-        )
+    host, locations = bench.host, bench.locations
+    kept = next((one for one in all_kept(host, locations) if one.name == which and one.language != "python"), None)
+    if kept is not None:
+        name = output or packed_name(kept.language, kept.version, host)
+        with bench.progress.shown(f"Pack {kept.name}", at_once=True):
+            place, count = pack_kept(kept, name, host, locations, progress=bench.tell_progress)
+    else:
+        facts = choose_interpreter(which, host, locations)
+        name = output or packed_name("python", facts.full_version, host)
+        with bench.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
+            place, count = pack_interpreter(facts, name, host, locations, progress=bench.tell_progress)
     bench.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
     bench.screen.result(f"To have it elsewhere: ush interpreter get {typed(place, bench.host.home)}")
 

@@ -10,18 +10,18 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, to_json_text, typed
 
 from .facts import InterpreterFacts
-from .kept import ORIGIN_FILE
+from .kept import ORIGIN_FILE, Kept
 from .moving import SHARED_PREFIXES
 from .recognising import PACKED_FILE
 
-__all__ = ["pack_interpreter", "packed_name"]
+__all__ = ["pack_interpreter", "pack_kept", "packed_name"]
 
 FORMAT = 1
 
 
-def packed_name(facts: InterpreterFacts, host: Host) -> str:
+def packed_name(language: str, version: str, host: Host) -> str:
     """Return what the archive is called where nobody says."""
-    return f"python-{facts.full_version}-{host.platform}.tar.gz"
+    return f"{language}-{version}-{host.platform}.tar.gz"
 
 
 def pack_interpreter(
@@ -47,20 +47,43 @@ def pack_interpreter(
             f"{facts.real_executable} shares {prefix} with the rest of the system, and is not to be moved",
             next_step="build one of your own: ush interpreter get SOURCE-ARCHIVE",
         )
+    return _pack(prefix, "python", facts.full_version, archive, host=host, locations=locations, progress=progress)
+
+
+def pack_kept(
+    kept: Kept,
+    archive: str,
+    host: Host,
+    locations: Locations,
+    *,
+    progress: Callable[[str], None] = lambda _phase: None,
+) -> tuple[Place, int]:
+    """Write the archive of an interpreter that `ush` brought, of whichever language, and return its place and members."""
+    return _pack(kept.prefix, kept.language, kept.version, archive, host=host, locations=locations, progress=progress)
+
+
+def _pack(
+    prefix: str,
+    language: str,
+    version: str,
+    archive: str,
+    *,
+    host: Host,
+    locations: Locations,
+    progress: Callable[[str], None],
+) -> tuple[Place, int]:
     check_archive_name(archive)
     target = Place(os.path.normpath(join(host.working_directory, archive)))
     told = {
         "format": FORMAT,
         "prefix": prefix,
-        "language": "python",
-        "version": facts.full_version,
+        "language": language,
+        "version": version,
         "platform": host.platform,
     }
-    root = f"python-{facts.full_version}"
     extra = {PACKED_FILE: to_json_text(told).encode("ascii")}
-    origin = join(prefix, ORIGIN_FILE)
-    if os.path.exists(origin):
+    if os.path.exists(join(prefix, ORIGIN_FILE)):
         # Where it came from is told anew when it is got; an empty file here is overwritten then.
         extra[ORIGIN_FILE] = b""
-    count = pack_tree(prefix, root, target, extra, work=join(locations.cache, "packing"), progress=progress)
-    return target, count
+    work = join(locations.cache, "packing")
+    return target, pack_tree(prefix, f"{language}-{version}", target, extra, work=work, progress=progress)
