@@ -30,3 +30,9 @@ def apiary(account: Account, study: Path) -> Account:
     account.ush("index", "add", "apiary", study, "--yes")
     account.new_environment()
     return account
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Begin with what takes longest: at the end it would run alone while the other cores are idle."""
+    longest = ("test_kill.py", "test_any_order.py")
+    items.sort(key=lambda item: longest.index(item.path.name) if item.path.name in longest else len(longest))

@@ -160,7 +160,14 @@ COMMAND = re.compile(r"\bush (look|verify|undo|\w+ \w+)\b")
 # What needs no quotes where it stands: numbers, versions, words of ours, and what was quoted for its place.
 PLAIN = {"asked.language", "described.version", "entry.number", "facts.short_version", "kept", "KERNEL", "language"}
 PLAIN |= {"outcome.number", "own_option", "session.shell", "source.base.short_version", "table.name", "whose", "word"}
-PLAIN |= {"named", "build.version", "environment.option", "environment.change_option", "environment.whose"}
+PLAIN |= {
+    "named",
+    "build.version",
+    "environment.option",
+    "environment.change_option",
+    "environment.whose",
+    "found.whose",
+}
 PLAIN |= {
     "empty.change_option",
     "self.environment.change_option",

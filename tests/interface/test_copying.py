@@ -240,7 +240,7 @@ def test_what_is_written_through_one_is_noticed_and_mended_in_all(apiary: Accoun
 
 def test_the_store_lets_go_of_what_nothing_uses(apiary: Account) -> None:
     apiary.ush("package", "get", "hivehum", "-e", "hive", "--yes")
-    assert "Nothing to take out" in apiary.ush("store", "sweep", "--yes").out
+    assert "Nothing to remove" in apiary.ush("store", "sweep", "--yes").out
     shutil.rmtree(apiary.data / "environments")
     shutil.rmtree(apiary.data / "editions")
     shutil.rmtree(apiary.data / "retired", ignore_errors=True)
