@@ -368,3 +368,25 @@ def test_a_copy_on_another_version_is_solved_anew_with_what_was_requested(apiary
     requested = [one["requested"] for one in apiary.ush("package", "list", "-e", "other", "--json").json()["items"]]
     assert ["swarmcast>=1"] in requested
     apiary.ush("verify", "other")
+
+
+def test_an_adopted_ones_versioned_launcher_is_no_fault_and_a_missing_one_is(
+    account: Account, tmp_path: Path
+) -> None:
+    commands = ["hum = combs:main", "hum3.9 = combs:main", "buzz = combs:main"]
+    made = wheel(tmp_path / "w", "combs", commands=commands, files={"combs.py": b"def main(): pass\n"})
+    place = hand_made(tmp_path / "old", [made])
+    (place / "bin/hum3.9").rename(place / f"bin/hum{VERSION}")
+    record = next(place.glob("lib/python*/site-packages/combs-1.0.dist-info/RECORD"))
+    record.write_text(record.read_text().replace("bin/hum3.9,", f"bin/hum{VERSION},"))
+    account.ush("environment", "adopt", place, "--name", "old", "--yes")
+    assert "names it by the version" in account.ush("verify", "old").out
+    (place / "bin/buzz").unlink()
+    assert "its launcher is not there" in account.ush("verify", "old", code=1).out
+    place.rename(tmp_path / "moved")
+    assert "absent" in account.ush("environment", "list").out
+    refused = account.ush("environment", "run", "old", "--", "hum", code=4).err
+    assert "is not there any more" in refused
+    account.ush("environment", "drop", "old", "--yes")
+    account.ush("environment", "adopt", tmp_path / "moved", "--name", "old", "--yes")
+    account.ush("environment", "run", "old", "--", "python", "-c", "import combs")

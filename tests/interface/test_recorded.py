@@ -207,3 +207,11 @@ def test_indexes_are_asked_in_the_order_that_is_said_and_one_that_fails_is_passe
         wrong = account.ush("index", "add", "wrong", served.address, "--yes", code=1).out
         assert "has nothing there (404)" in wrong
         assert f"an index at {served.address}/simple/" in wrong
+
+
+def test_stray_folders_of_a_wheel_are_no_fault_and_broken_modules_are(account: Account, field: Path) -> None:
+    wheel(field, "combs", files={"combs/__init__.py": b"", "docs/conf.py": b"import nothing_of_that_name\n"})
+    wheel(field, "nectar", files={"nectar/__init__.py": b"", "sugar.py": b"raise RuntimeError('no sugar')\n"})
+    account.ush("package", "get", "combs", "-e", "hive", "--yes")
+    assert "stray folder" in account.ush("verify", "hive").out
+    assert "no sugar" in account.ush("package", "get", "nectar", "-e", "hive", "--yes", code=1).out
