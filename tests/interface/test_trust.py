@@ -392,3 +392,24 @@ def test_nothing_is_asked_for_twice_from_a_plan_to_its_going_ahead(
     index.json_page("wax", [index.offer(wheel(tmp_path / "made", "wax", "2.0"))])
     field.ush("package", "get", "wax>=2", "-e", "hive", "--yes")
     assert "/simple/wax/" in index.asked, "but a page that has not what is asked for is read again"
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
+def test_an_interrupted_build_ends_with_all_it_started(
+    field: Account, index: Loopback, tmp_path: Path, number: int
+) -> None:
+    nap = NAP.replace("sleep 6", "sleep 7")
+    fail = f"import subprocess; subprocess.run(['setsid', *{nap.split()!r}])"
+    index.json_page("mite-count", [index.offer(source(tmp_path, "mite-count", fail=fail))])
+    words = [USH, "package", "get", "mite-count", "--allow-build", "mite-count", "-e", "hive", "--yes"]
+    process = subprocess.Popen(
+        words, env=field.variables, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+    )
+    end = time.monotonic() + 30
+    while not _running(nap):
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    process.send_signal(number)
+    assert process.wait(20) == 128 + number
+    assert not _running(nap)
+    assert not list((field.data / "staging").iterdir())
