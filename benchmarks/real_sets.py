@@ -35,7 +35,7 @@ SETS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("3.12", ("numba",)),
     ("3.11", ("plotly", "dash")),
     ("3.13", ("pytest", "hypothesis", "coverage")),
-    ("3.11", ("rasterio", "geopandas", "shapely")),
+    ("3.11", ("rasterio", "affine")),
     ("3.12", ("sphinx", "numpydoc", "myst-parser")),
     ("3.9", ("lxml", "beautifulsoup4", "openpyxl")),
     ("3.12", ("zarr", "fsspec", "s3fs")),
