@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from packaging.utils import NormalizedName
 
 from unified_shell.core.environments.chains import Why
+from unified_shell.core.environments.contents import Distribution
 from unified_shell.core.environments.known import Environment
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.disks import shown_size
@@ -125,7 +126,7 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
                 one.version,
                 ", ".join(there.imports[:4]) if there else "is not there any more",
                 ", ".join(there.command_names) if there else "",
-                f"you asked for {', '.join(one.requested)}" if one.requested else "came along",
+                _reason(one),
                 one.index,
             )
         )
@@ -149,6 +150,12 @@ def print_licences(
     print_table(screen, ("project", "version", "licence", "its text"), rows)
     if any(one.licence_files for one in installed.values()):
         screen.result(f"\nTexts are below {shown(environment.layout.site_packages, home)}")
+
+
+def _reason(one: Distribution) -> str:
+    """Say why a package is there: as it was asked for, or for others."""
+    asked = [text for text in one.requested if text != one.name]
+    return f"requested: {', '.join(asked)}" if asked else "requested" if one.requested else "dependency"
 
 
 def _first_of(names: Sequence[str]) -> str:

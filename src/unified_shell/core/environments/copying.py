@@ -285,7 +285,7 @@ def _plan(
         PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(facts.real_executable, host.home)}"),
         PlanLine(
             kind=LineKind.ADD,
-            subject=f"{len(source.distributions)} distributions",
+            subject=f"{len(source.distributions)} distribution{'' if len(source.distributions) == 1 else 's'}",
             detail=some_of([f"{one.name} {one.version}" for one in source.distributions]),
         ),
     ]

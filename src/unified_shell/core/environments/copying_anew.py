@@ -105,6 +105,12 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
         )
     check_changeable(environment)
     check_name(name, locations)
+    if environment.contents.language != "python":
+        raise Refused(
+            f"{environment.name} is an environment of {environment.title}: its modules are not ush's to make anew, so it"
+            " keeps its name",
+            next_step=f"ush environment new {typed(name)} --language {environment.contents.language}",
+        )
     facts = base_of(environment, host)
     source = find_source(environment.name, host, locations)
     contents = replace(

@@ -88,7 +88,7 @@ def removed_lines(
     note = PlanLine(
         kind=LineKind.NOTE,
         subject=f"{shown_size(free)} can be freed by ush store sweep{environment.whose}",
-        detail="once undo needs them no more",
+        detail="once undo no longer needs it",
     )
     return (*first, *folded(others, LineKind.REMOVE, "dependencies"), *([note] if free else []))
 

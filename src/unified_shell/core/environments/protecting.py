@@ -69,7 +69,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
             PlanLine(
                 kind=LineKind.ADD,
                 subject=f"environment {name}",
-                detail=f"Python {contents.python}, {count} distributions",
+                detail=f"Python {contents.python}, {count} distribution{'' if count == 1 else 's'}",
             ),
             PlanLine(
                 kind=LineKind.NOTE, subject="it stays where it is and counts as protected: ush does not change it"

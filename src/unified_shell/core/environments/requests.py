@@ -74,6 +74,8 @@ def _unsupported(text: str, path: str) -> tuple[str, str] | None:
     if ("/" in text or text in (".", "..")) and "@" not in text and os.path.isdir(path):
         step = f"ush path add {typed(path)} --variable PYTHONPATH -e ENVIRONMENT   (its modules, as they are)"
         return "a folder; ush takes wheels, source archives and names", step
+    if text.startswith(("/", "./", "../", "~")) and not os.path.exists(path):
+        return "a path at which there is no file", "give the path of a wheel or source archive, or a project's name"
     return None
 
 
