@@ -246,5 +246,5 @@ def _closed(asked: set[str]) -> set[str]:
 
 TestCommands = Commands.TestCase
 TestCommands.settings = settings(
-    max_examples=4, stateful_step_count=12, deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=3, stateful_step_count=12, deadline=None, suppress_health_check=list(HealthCheck)
 )
