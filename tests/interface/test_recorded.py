@@ -57,10 +57,12 @@ def test_all_that_is_asked_of_one_project_in_one_call_holds(
     done = account.ush("package", "get", *asked, "-e", "hive", "--yes", code=code)
     assert said in done.out + done.err
     assert versions(account) == comes
+    if len(asked) < 2 or code:
+        return
     in_a_file = account.write("asked.txt", "\n".join(asked))
     account.ush("package", "get", "--file", in_a_file, "-e", "other", "--yes", code=code)
     assert versions(account, "other") == comes
-    if comes and code == 0:
+    if comes:
         account.ush("package", "refresh", "-e", "hive", "--yes")
         assert versions(account) == comes, "what was said holds from then on"
 
