@@ -160,6 +160,7 @@ COMMAND = re.compile(r"\bush (look|verify|undo|\w+ \w+)\b")
 # What needs no quotes where it stands: numbers, versions, words of ours, and what was quoted for its place.
 PLAIN = {"asked.language", "described.version", "entry.number", "facts.short_version", "kept", "KERNEL", "language"}
 PLAIN |= {"outcome.number", "own_option", "session.shell", "source.base.short_version", "table.name", "whose", "word"}
+PLAIN |= {"environment.contents.language"}
 PLAIN |= {
     "named",
     "build.version",
