@@ -126,8 +126,8 @@ def test_two_may_bring_the_same_file_and_a_different_one_is_told_before_anything
     refused = account.ush("package", "get", "wasp", "-e", "hive", "--plan", code=3).err
     assert "bees/__init__.py, with different contents" in refused
     assert len(list((account.data / "store/wheels").iterdir())) == 2, "nothing of it was unpacked"
-    step = next(line for line in refused.splitlines() if line.startswith("Next: "))
-    words = step.rpartition(" or   ush ")[2].split()
+    words = [*next_words(refused)[:-1], "wasp"]
+    words.remove("--plan")
     assert "those of" in account.ush(*words, "--yes").out
     for _ in range(2):
         assert (site(account) / "bees/__init__.py").read_bytes() == b"def x(): return 1\n"

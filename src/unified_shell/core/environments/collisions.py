@@ -38,14 +38,14 @@ class Collision:
 class FilesCollide(Refused):
     """Distributions bring different contents to one place, and nobody said whose is wanted."""
 
-    def __init__(self, collisions: Sequence[Collision], words: str = "") -> None:
+    def __init__(self, collisions: Sequence[Collision]) -> None:
         first, second = collisions[0].projects
         paths = [one.path for one in collisions if set(one.projects) == {first, second}]
         more = f" and {len(paths) - MOST_NAMED} more" if len(paths) > MOST_NAMED else ""
-        ways = [f"{f'ush {words}' if words else 'again with'} --overlap {typed(one)}" for one in (first, second)]
         super().__init__(
             f"{first} and {second} both bring {', '.join(paths[:MOST_NAMED])}{more}, with different contents",
-            next_step=f"{ways[0]}   (its files are taken)   or   {ways[1]}",
+            again_with=("--overlap", first),
+            next_step=f"(takes its files; --overlap {typed(second)} takes the other's)",
         )
         self.collisions = tuple(collisions)
 

@@ -68,7 +68,7 @@ class Settled:
         brought = look_ahead([one for one in distributions if one not in known], files, self.client, self.locations)
         collisions = find_collisions(distributions, brought, Store(self.locations.data), environment.layout)
         if unsettled := [one for one in collisions if not set(one.projects) & set(contents.overlap)]:
-            raise FilesCollide(unsettled, words)
+            raise FilesCollide(unsettled)
         if self.client.fetcher.offline:
             check_all_here(distributions, solution, self.locations)
         aim = f"{aim} ({facts.title})"
