@@ -1,5 +1,6 @@
 """Interpreters as they are found: of every language by one table, broken ones, and answers that are kept."""
 
+import contextlib
 import os
 import shutil
 import sys
@@ -12,15 +13,19 @@ from hypothesis import strategies as st
 
 from support.account import BASE_PYTHON
 from unified_shell.core.commands.states import State
+from unified_shell.core.errors import BuildFailed
 from unified_shell.core.interpreters.answers import Answers
+from unified_shell.core.interpreters.building import BuildWish, Workshop, build
 from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.languages import find_language, languages
 from unified_shell.core.interpreters.other_languages import language_named
 from unified_shell.core.interpreters.parts import PARTS
 from unified_shell.core.interpreters.prerequisites import missing_pieces
 from unified_shell.core.interpreters.requesting import version_fits
+from unified_shell.core.interpreters.workplaces import kept_workplace, mark_done
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import locations_of
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.verification.module_states import look_for_module
 
 ALL = bool(os.environ.get("USH_TEST_ALL_SHELLS"))
@@ -238,3 +243,56 @@ def test_what_a_build_lacks_is_told_by_compiler_and_linker() -> None:
     assert gone == ("no/such.h", "-lnosuchlib")
     assert len({one.name.lower() for one in PARTS}) == len(PARTS)
     assert all(one.headers and one.libraries and one.package and one.modules for one in PARTS)
+
+
+CONFIGURE = """\
+echo configured >> {log}
+cat > Makefile <<'END'
+PREFIX = {prefix}
+all:
+\techo compiled >> {log}
+install:
+\tmkdir -p $(PREFIX)/bin
+\tprintf '#!/bin/sh\\nexit 0\\n' > $(PREFIX)/bin/python3
+\tchmod +x $(PREFIX)/bin/python3
+END
+"""
+
+
+@pytest.mark.parametrize("last", ["configure", "compile", "install", ""])
+def test_a_build_goes_on_where_it_was_interrupted(tmp_path: Path, last: str) -> None:
+    """Interrupted in each phase; what came to its end before is not done again, and what is whole leaves no folder."""
+    host, log = _host(tmp_path, *os.environ["PATH"].split(":")), tmp_path / "told"
+    locations = locations_of(host)
+    staging = tmp_path / "staging"
+    staging.mkdir()
+
+    def attempt(phase_to_break: str) -> None:
+        def progress(phase: str) -> None:
+            if phase_to_break and phase == phase_to_break:
+                raise KeyboardInterrupt
+
+        with kept_workplace("key", Place(str(staging)), locations, lambda: None) as work:
+            shop = Workshop(folder=work, log=Place(str(tmp_path / "log")), host=host, progress=progress)
+            source = join(work, "unpacked")
+            os.makedirs(source, exist_ok=True)
+            with open(join(source, "configure"), "w") as file:
+                file.write(CONFIGURE.format(log=log, prefix=shop.prefix))
+            built = build("python", source, "/nowhere", BuildWish(), shop)
+            assert os.path.exists(join(built, "bin/python3"))
+
+    if last:
+        with pytest.raises(KeyboardInterrupt):
+            attempt(last)
+    attempt("")
+    told = log.read_text().split()
+    assert told.count("configured") == 1
+    assert told.count("compiled") == (2 if last == "install" else 1)
+    assert not list(Path(locations.cache, "builds").glob("key/*"))
+    with (
+        contextlib.suppress(BuildFailed),
+        kept_workplace("key", Place(str(staging)), locations, lambda: None) as work,
+    ):
+        mark_done(work, "configure")
+        raise BuildFailed("x")
+    assert not list(Path(locations.cache, "builds").glob("key/*")), "what failed is begun anew"

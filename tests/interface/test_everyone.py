@@ -1,6 +1,7 @@
 """Wiring for everyone: system-wide files, in a scratch root, and in a mount namespace with the real shells."""
 
 import os
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -162,3 +163,31 @@ def test_everyones_environment_is_changed_by_those_with_rights_and_copied_by_all
     for _ in range(4):
         account.ush("undo", *EVERYONE)
     assert not shared.exists()
+
+
+def test_indexes_and_commands_for_everyone(account: Account, root: Path, shared: Path, study: Path) -> None:
+    account.ush("index", "add", "lab", study, *EVERYONE)
+    account.ush("index", "add", "own", study, "--yes")
+    rows = account.ush("index", "list", "--json").json()["items"]
+    assert [(one["name"], one["scope"]) for one in rows] == [("lab", "everyone"), ("apiary", "me"), ("own", "me")]
+    got = account.ush("command", "get", "swarmcast", "--interpreter", SYSTEM_PYTHON, *EVERYONE)
+    assert "lab" in account.ush("index", "list").out
+    assert "undo --for everyone" in got.out
+    links = root / "opt/unified-shell/data/commands"
+    assert subprocess.run([links / "swarmcast", "--version"], capture_output=True, check=True).stdout
+    assert "in the commands preferred for everyone" in account.ush("look", "swarmcast", code=None).out
+    mine = account.home / "own-tool"
+    mine.write_text("#!/bin/sh\n")
+    mine.chmod(0o777)
+    refused = account.ush("command", "prefer", "own-tool", mine, *EVERYONE, code=3)
+    assert "others" in refused.err
+    account.ush("command", "prefer", "hum", shared / "bin/swarmcast", *EVERYONE, code=None)
+    listed = account.ush("command", "list", "--json").json()["choices"]
+    assert {(one["name"], one["scope"]) for one in listed} == {("swarmcast", "everyone"), ("hum", "everyone")}
+    for words in (("command", "drop", "hum"), ("index", "drop", "lab")):
+        told = account.ush(*words, "--yes", code=3).err
+        assert f"Next: ush {' '.join(words)} --yes --for everyone" in told
+    for name in ("hum", "swarmcast"):
+        account.ush("command", "drop", name, *EVERYONE)
+    account.ush("index", "drop", "lab", *EVERYONE)
+    assert not list(links.iterdir())

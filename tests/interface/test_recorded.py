@@ -138,6 +138,7 @@ def test_two_may_bring_the_same_file_and_a_different_one_is_told_before_anything
     assert (site(account) / "bees/__init__.py").read_bytes() == shared["bees/__init__.py"]
     assert not (site(account) / "bees/drone.py").exists()
     assert (account.environment() / "bin/buzz").exists(), "it is the other one's too"
+    assert not account.ush("environment", "list", "--json").json()["items"][0]["contents"]["overlap"]
     account.ush("verify", "hive")
 
 

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ def list_catalogs(bench: Workbench, *, word: str, language: str, category: str, 
     from unified_shell.views.catalog_view import print_offers
     from unified_shell.views.json_view import json_text
 
-    catalogs = CATALOGS.read(bench.locations)
+    catalogs = CATALOGS.read_all(bench.host, bench.locations)
     listed: list[Listed] = []
     faults: list[str] = []
     for one in catalogs:
@@ -85,6 +85,7 @@ def show(bench: Workbench, name: str, *, as_json: bool) -> None:
 @catalog.command()
 @click.argument("name")
 @click.argument("address")
+@for_whom
 @change_options
 @pass_bench
 def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
@@ -95,25 +96,28 @@ def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
     def ask(full: str) -> str:
         return why_unreadable(full, bench.fetcher)
 
-    perform(bench, lambda: CATALOGS.plan_add(name, address, bench.host, bench.locations, ask=ask), how)
+    locations = bench.rights_for(how.scope)
+    perform(bench, lambda: CATALOGS.plan_add(name, address, bench.host, locations, ask=ask), how)
 
 
 @catalog.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Forget the catalog NAME; what came from it stays."""
     from unified_shell.core.catalogs.registered import CATALOGS
 
-    perform(bench, lambda: CATALOGS.plan_drop(name, bench.locations), how)
+    locations = bench.rights_for(how.scope)
+    perform(bench, lambda: CATALOGS.plan_drop(name, bench.host, locations), how)
 
 
 def _named(bench: Workbench, name: str) -> "NamedAddress":
     from unified_shell.core.catalogs.registered import CATALOGS
     from unified_shell.core.errors import UnknownName
 
-    known = {one.name: one for one in CATALOGS.read(bench.locations)}
+    known = {one.name: one for one in CATALOGS.read_all(bench.host, bench.locations)}
     if name not in known:
         raise UnknownName("catalog", name, known, next_step="ush catalog list")
     return known[name]

@@ -3,7 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .workbench import Workbench, pass_bench
 
 __all__ = ["command"]
@@ -21,18 +21,18 @@ def command() -> None:
 def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
     """List the commands that were decided on or got; with a PATTERN, every name that fits, and its candidates."""
     from unified_shell.core.commands.patterns import match_names
-    from unified_shell.core.commands.preferred import links_folder, read_choices
+    from unified_shell.core.commands.preferred import all_choices, links_folder
     from unified_shell.core.verification.managed import managed_places
     from unified_shell.views.command_view import print_choices, print_names
     from unified_shell.views.json_view import json_text
 
-    choices = read_choices(bench.locations)
+    choices = all_choices(bench.host, bench.locations)
     names = match_names(pattern, bench.host, managed_places(bench.host, bench.locations)) if pattern else ()
     if as_json:
         bench.screen.result(json_text("commands", {"choices": choices, "names": names}))
     elif pattern:
-        folder = links_folder(bench.locations)
-        print_names(bench.screen, pattern, names, choices, folder=folder, home=bench.host.home)
+        folders = tuple(links_folder(bench.locations_for(scope)) for scope in ("me", "everyone"))
+        print_names(bench.screen, pattern, names, choices, folders=folders, home=bench.host.home)
     else:
         print_choices(bench.screen, choices, bench.host.home)
     if pattern and not names:
@@ -43,6 +43,7 @@ def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
 @click.argument("name")
 @click.argument("candidate")
 @click.option("--only", is_flag=True, help="For NAME alone, without the other names of an interpreter.")
+@for_whom
 @change_options
 @pass_bench
 def prefer(bench: Workbench, name: str, candidate: str, *, only: bool, how: How) -> None:
@@ -52,13 +53,15 @@ def prefer(bench: Workbench, name: str, candidate: str, *, only: bool, how: How)
     """
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
-    perform(bench, lambda: plan_prefer_named(name, candidate, bench.host, bench.locations, only=only), how)
+    locations = bench.rights_for(how.scope)
+    perform(bench, lambda: plan_prefer_named(name, candidate, bench.host, locations, only=only), how)
 
 
 @command.command()
 @click.argument("name")
 @click.option("--from", "source", default="", metavar="DISTRIBUTION", help="What brings it; NAME, if not given.")
 @click.option("--interpreter", "wanted", default="", help="A path, a name or a version; else the session's.")
+@for_whom
 @change_options
 @pass_bench
 def get(bench: Workbench, name: str, source: str, wanted: str, *, how: How) -> None:
@@ -69,15 +72,18 @@ def get(bench: Workbench, name: str, source: str, wanted: str, *, how: How) -> N
 
     request = parse_request(source or name)
     facts = choose_interpreter(wanted, bench.host, bench.locations)
+    locations = bench.rights_for(how.scope)
+    client = bench.indexes_for(how.scope)
     perform(
         bench,
-        lambda: plan_get_command(name, request, facts, bench.indexes, host=bench.host, locations=bench.locations),
+        lambda: plan_get_command(name, request, facts, client, host=bench.host, locations=locations),
         how,
     )
 
 
 @command.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def refresh(bench: Workbench, name: str, *, how: How) -> None:
@@ -87,17 +93,20 @@ def refresh(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.environments.got_commands import plan_refresh_command
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
+    locations = bench.rights_for(how.scope)
+
     def make() -> Change:
-        choice = find_choice(name, bench.locations)
+        choice = find_choice(name, bench.host, locations)
         if choice.environment:
-            return plan_refresh_command(choice, bench.indexes, bench.host, bench.locations)
-        return plan_prefer_named(name, choice.candidate, bench.host, bench.locations)
+            return plan_refresh_command(choice, bench.indexes_for(how.scope), bench.host, locations)
+        return plan_prefer_named(name, choice.candidate, bench.host, locations)
 
     perform(bench, make, how)
 
 
 @command.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
@@ -106,7 +115,9 @@ def drop(bench: Workbench, name: str, *, how: How) -> None:
     from unified_shell.core.commands.preferring import find_choice
     from unified_shell.core.environments.got_commands import plan_drop_command
 
+    locations = bench.rights_for(how.scope)
+
     def make() -> Change:
-        return plan_drop_command(find_choice(name, bench.locations), bench.host, bench.locations)
+        return plan_drop_command(find_choice(name, bench.host, locations), bench.host, locations)
 
     perform(bench, make, how)

@@ -3,7 +3,7 @@
 import click
 
 from .beginnings import VerbGroup
-from .performing import How, change_options, perform
+from .performing import How, change_options, for_whom, perform
 from .wishing import WishWords, wish_options
 from .workbench import Workbench, pass_bench
 
@@ -24,14 +24,15 @@ def list_indexes(bench: Workbench, *, as_json: bool) -> None:
     from unified_shell.views.json_view import json_text
     from unified_shell.views.tables import print_table
 
-    found = INDEXES.read(bench.locations)
+    found = INDEXES.read_all(bench.host, bench.locations)
     if as_json:
-        rows = [{"name": one.name, "address": one.shown} for one in found]
+        rows = [{"name": one.name, "address": one.shown, "scope": one.scope.value} for one in found]
         bench.screen.result(json_text("indexes", rows))
     elif not found:
         bench.screen.result("No index is named yet.\nNext: ush index add NAME ADDRESS")
     else:
-        print_table(bench.screen, ("name", "address"), [(one.name, one.shown) for one in found])
+        shown = [(one.name, one.shown, one.scope.value) for one in found]
+        print_table(bench.screen, ("name", "address", "for"), shown)
 
 
 @index.command()
@@ -40,6 +41,7 @@ def list_indexes(bench: Workbench, *, as_json: bool) -> None:
 @click.option("--first", is_flag=True, help="Ask it before all others; one that is there is moved.")
 @click.option("--before", default="", metavar="OTHER", help="Ask it before the index OTHER.")
 @click.option("--login", is_flag=True, help="Ask for user and password, and keep them in your keyring.")
+@for_whom
 @change_options
 @pass_bench
 def add(bench: Workbench, name: str, address: str, *, first: bool, before: str, login: bool, how: How) -> None:
@@ -50,12 +52,13 @@ def add(bench: Workbench, name: str, address: str, *, first: bool, before: str, 
     """
     from unified_shell.core.indexes.registered import INDEXES
 
+    locations = bench.rights_for(how.scope)
     if login and not how.only_plan:
         _keep_login(bench, address)
     perform(
         bench,
         lambda: INDEXES.plan_add(
-            name, address, bench.host, bench.locations, ask=bench.indexes.answers, first=first, before=before
+            name, address, bench.host, locations, ask=bench.indexes.answers, first=first, before=before
         ),
         how,
     )
@@ -83,13 +86,15 @@ def _keep_login(bench: Workbench, address: str) -> None:
 
 @index.command()
 @click.argument("name")
+@for_whom
 @change_options
 @pass_bench
 def drop(bench: Workbench, name: str, *, how: How) -> None:
     """Forget the index NAME; what came from it stays."""
     from unified_shell.core.indexes.registered import INDEXES
 
-    perform(bench, lambda: INDEXES.plan_drop(name, bench.locations), how)
+    locations = bench.rights_for(how.scope)
+    perform(bench, lambda: INDEXES.plan_drop(name, bench.host, locations), how)
 
 
 @index.command()

@@ -178,7 +178,7 @@ def drop(bench: Workbench, name: str, *, although_needed: bool, how: How) -> Non
     def make() -> "Change":
         kept = find_kept(name, locations)
         if kept is not None:
-            needed_by = dependants_of(kept, bench.locations)
+            needed_by = dependants_of(kept, bench.host, bench.locations)
             return plan_drop(name, needed_by, bench.host, locations, consent=although_needed)
         real = {one.name: os.path.realpath(one.executable) for one in read_adopted(bench.locations)}.get(name)
         on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]
@@ -205,6 +205,6 @@ def _described(bench: Workbench) -> "FindDescribed":
     from unified_shell.core.catalogs.registered import CATALOGS
 
     def find(fits) -> "Listed | None":  # type: ignore[no-untyped-def]
-        return find_described(CATALOGS.read(bench.locations), bench.fetcher, fits)
+        return find_described(CATALOGS.read_all(bench.host, bench.locations), bench.fetcher, fits)
 
     return find

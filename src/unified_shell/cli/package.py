@@ -95,7 +95,7 @@ def get(
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
         # What is tied is remembered for the person alone.
-        ties = plan_ties(named, index, bench.locations) if index and how.scope == "me" else None
+        ties = plan_ties(named, index, bench.host, bench.locations) if index and how.scope == "me" else None
         change = plan_get(
             wish, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
         )

@@ -117,13 +117,20 @@ class Workbench:
         return self.indexes_for("me")
 
     def indexes_for(self, scope: str) -> "IndexClient":
-        """Return the person's indexes; what is read for everyone is kept where nobody else could have written it."""
+        """Return the indexes that are asked for a scope: for everyone, everyone's alone where there are any.
+
+        What is read for everyone is kept where nobody else could have written it.
+        """
         from unified_shell.core.indexes.client import IndexClient
         from unified_shell.core.indexes.registered import INDEXES
         from unified_shell.core.indexes.ties import read_ties
 
         ties = {**read_ties(self.locations), **self.ties}
-        client = IndexClient(INDEXES.read(self.locations), self.fetcher, self.locations_for(scope).cache, ties)
+        locations = self.locations_for(scope)
+        named = INDEXES.read(locations) or INDEXES.read_all(self.host, self.locations)
+        if scope == "me":
+            named = INDEXES.read_all(self.host, locations)
+        client = IndexClient(named, self.fetcher, locations.cache, ties)
         client.passed_over = frozenset(self.passed_over)
         return client
 

@@ -25,10 +25,11 @@ def print_choices(screen: Screen, choices: Sequence[Choice], home: str) -> None:
             shown(one.candidate, home),
             f"got from {one.distribution}" if one.distribution else "preferred",
             ", ".join(name for name in one.names[:5] if name != one.name) + (" …" if len(one.names) > 5 else ""),
+            one.scope.value,
         )
         for one in choices
     ]
-    print_table(screen, ("name", "answers", "how", "with it"), rows)
+    print_table(screen, ("name", "answers", "how", "with it", "for"), rows)
 
 
 def print_names(
@@ -37,17 +38,17 @@ def print_names(
     names: Sequence[MatchedName],
     choices: Sequence[Choice],
     *,
-    folder: str,
+    folders: Sequence[str],
     home: str,
 ) -> None:
-    """Write every name that fits with its candidates, the one that answers now first; `folder` is that of the links."""
-    decided = {name: one for one in choices for name in one.names}
+    """Write every name that fits with its candidates, the one that answers now first; `folders` are those of the links."""
+    decided = {name: one for one in reversed(choices) for name in one.names}
     heading(screen, f"{pattern}: {len(names)} name{'' if len(names) == 1 else 's'}")
     rows = []
     for one in names:
         choice = decided.get(one.name)
         # The link is how the choice is made, not one more candidate.
-        links = [path for path in one.candidates if choice is not None and path.rpartition("/")[0] == folder]
+        links = [path for path in one.candidates if choice is not None and path.rpartition("/")[0] in folders]
         paths = [path for path in one.candidates if path not in links]
         for number, path in enumerate(paths):
             mark = "decided on" if choice is not None and _is_choice(choice, path) else ""

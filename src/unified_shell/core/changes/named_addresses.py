@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from unified_shell.core.errors import Refused, UnknownName, WordsOff
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import join, to_json_text, typed
 from unified_shell.core.transfers.addresses import (
     address_of_folder,
@@ -30,6 +30,7 @@ class NamedAddress:
 
     name: str
     address: str
+    scope: Scope = Scope.ME
 
     @property
     def shown(self) -> str:
@@ -49,8 +50,20 @@ class AddressBook:
     example: str
     next_step: str
 
+    def read_all(self, host: Host, locations: Locations) -> tuple[NamedAddress, ...]:
+        """Return everyone's, then a scope's own, in the order in which they are asked.
+
+        Everyone's come first: a person's public index cannot displace what the machine's own one has. An own one
+        of the same name stands in its place.
+        """
+        own = {one.name: one for one in self.read(locations)}
+        if locations.scope is Scope.EVERYONE:
+            return tuple(own.values())
+        shared = {one.name: own.pop(one.name, one) for one in self.read(everyone_locations(host))}
+        return (*shared.values(), *own.values())
+
     def read(self, locations: Locations) -> tuple[NamedAddress, ...]:
-        """Return them in the order in which they are asked."""
+        """Return a scope's own, in the order in which they are asked."""
         table = read_records(locations.config_file).get(self.kind, {})
         rows = table.items() if isinstance(table, Mapping) else ()
         wrong = next((name for name, value in rows if not isinstance(value, Mapping) or "url" not in value), None)
@@ -60,7 +73,7 @@ class AddressBook:
                 where=locations.config_file,
                 next_step=f'write it as [{self.kind}.{wrong}] and below it url = "{self.example}"',
             )
-        found = [NamedAddress(name=name, address=str(value["url"])) for name, value in rows]
+        found = [NamedAddress(name=name, address=str(value["url"]), scope=locations.scope) for name, value in rows]
         order = self._order(locations)
         return tuple(sorted(found, key=lambda one: order.index(one.name) if one.name in order else len(order)))
 
@@ -119,7 +132,7 @@ class AddressBook:
                 return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
             raise Refused(
                 f"the {self.kind} {name!r} is there with another address: {known[name].shown}",
-                next_step=f"ush {self.kind} drop {typed(name)}   (then add it again)",
+                next_step=f"ush {self.kind} drop {typed(name)}{locations.for_whom}   (then add it again)",
             )
         step = PutRecord(
             path=locations.config_file, keys=(self.kind, name), before="", after=to_json_text({"url": full})
@@ -142,7 +155,9 @@ class AddressBook:
                     question="answers",
                     holds=not why,
                     answer=why or "yes",
-                    remedy=f"ush {self.kind} drop {typed(name)}   (if the address is wrong)" if why else "",
+                    remedy=f"ush {self.kind} drop {typed(name)}{locations.for_whom}   (if the address is wrong)"
+                    if why
+                    else "",
                 ),
             )
 
@@ -157,10 +172,14 @@ class AddressBook:
         )
         return Change(plan=plan, prepare=lambda _staging: (step,))
 
-    def plan_drop(self, name: str, locations: Locations) -> Change:
+    def plan_drop(self, name: str, host: Host, locations: Locations) -> Change:
         """Plan to forget one; what came from it stays."""
         known = {one.name: one for one in self.read(locations)}
         if name not in known:
+            if any(one.name == name for one in self.read_all(host, locations)):
+                raise Refused(
+                    f"the {self.kind} {name} is everyone's on this machine", again_with=("--for", "everyone")
+                )
             raise UnknownName(self.kind, name, known, next_step=f"ush {self.kind} list")
         before = to_json_text({"url": known[name].address})
         table = read_records(locations.config_file)[self.kind]

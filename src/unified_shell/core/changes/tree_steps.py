@@ -12,6 +12,7 @@ from .step_state import StepState
 __all__ = ["FlipLink", "PlaceTree", "RetireTree"]
 
 KINDS = ("environment", "command")
+EDITIONS = "editions"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,6 +72,11 @@ class RetireTree:
         """Rename the tree out of sight."""
         if not os.path.lexists(self.retired):
             _move(self.target, self.retired)
+            above = os.path.dirname(self.target)
+            if os.path.basename(os.path.dirname(above)) == EDITIONS:
+                # The folder of an environment whose only edition this was.
+                with contextlib.suppress(OSError):
+                    os.rmdir(above)
         if self.instead:
             os.symlink(self.instead, self.target)
             sync_directory(os.path.dirname(self.target))

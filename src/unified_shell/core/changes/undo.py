@@ -5,7 +5,6 @@ from collections.abc import Callable, Sequence
 
 from unified_shell.core.errors import UndoRefused, WordsOff
 from unified_shell.core.findings import Finding
-from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import shown
 
 from .journal import Entry, EntryState
@@ -52,7 +51,7 @@ def undo_change(
     later = later_dependants(road, entry)
     if later and not through:
         names = ", ".join(f"{one.number} ({one.words})" for one in later)
-        whose = "" if road.locations.scope is Scope.ME else f" --for {road.locations.scope.value}"
+        whose = road.locations.for_whom
         raise UndoRefused(
             f"later changes build on change {entry.number}: {names}",
             next_step=f"ush undo {entry.number} --through{whose}   (takes those back as well)",

@@ -5,12 +5,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from unified_shell.core.changes.records import read_records
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import Place, from_record_text, join, to_record_text
 
 __all__ = [
     "TABLE",
     "Choice",
+    "all_choices",
     "choice_value",
     "choices_file",
     "launcher_place",
@@ -37,6 +39,7 @@ class Choice:
     distribution: str = ""
     environment: str = ""
     launcher: bool = False
+    scope: Scope = Scope.ME
 
 
 def links_folder(locations: Locations) -> Place:
@@ -50,7 +53,7 @@ def choices_file(locations: Locations) -> Place:
 
 
 def read_choices(locations: Locations) -> tuple[Choice, ...]:
-    """Return the choices, by name."""
+    """Return a scope's own choices, by name."""
     table = read_records(choices_file(locations)).get(TABLE, {})
     rows = table.items() if isinstance(table, Mapping) else ()
     return tuple(
@@ -61,9 +64,16 @@ def read_choices(locations: Locations) -> tuple[Choice, ...]:
             distribution=str(value.get("distribution", "")),
             environment=str(value.get("environment", "")),
             launcher=value.get("launcher") is True,
+            scope=locations.scope,
         )
         for name, value in sorted(rows)
     )
+
+
+def all_choices(host: Host, locations: Locations) -> tuple[Choice, ...]:
+    """Return a scope's own choices, and everyone's after them."""
+    shared = () if locations.scope is Scope.EVERYONE else read_choices(everyone_locations(host))
+    return (*read_choices(locations), *shared)
 
 
 def choice_value(choice: Choice) -> dict[str, object]:

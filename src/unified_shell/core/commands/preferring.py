@@ -12,10 +12,11 @@ from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.durable import read_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
 from unified_shell.core.shells.dialects import SH
 from unified_shell.core.shells.dialects.dialect import Side
+from unified_shell.core.shells.everyone import check_for_everyone, check_not_of_others, plan_system_hookup
 from unified_shell.core.shells.hookup import chosen_shells, wired_modes
 from unified_shell.core.shells.meanings import ask_meaning
 from unified_shell.core.shells.path_faults import first_on
@@ -26,6 +27,7 @@ from unified_shell.core.shells.winning_lines import way_out
 from .preferred import (
     TABLE,
     Choice,
+    all_choices,
     choice_value,
     choices_file,
     launcher_place,
@@ -44,6 +46,8 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
     words = f"command prefer {typed(choice.name)} {typed(choice.candidate, host.home)}"
     known = {one.name: one for one in read_choices(locations)}
     before = known.get(choice.name)
+    if locations.scope is Scope.EVERYONE:
+        _check_for_everyone(choice, host)
     choice, yielding = _settled(choice, known)
     _check_strangers(choice, yielding or before, locations)
     if before == choice:
@@ -93,12 +97,21 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
     return Change(plan=plan, prepare=lambda _staging: steps)
 
 
-def find_choice(name: str, locations: Locations) -> Choice:
-    """Return the choice of that name; raises UnknownName."""
+def find_choice(name: str, host: Host, locations: Locations) -> Choice:
+    """Return the choice of that name; raises UnknownName, and Refused where it is everyone's and mine was asked for."""
     known = {one.name: one for one in read_choices(locations)}
     if name not in known:
+        if any(one.name == name for one in all_choices(host, locations)):
+            raise Refused(f"{name} was chosen for everyone on this machine", again_with=("--for", "everyone"))
         raise UnknownName("preferred or got command", name, known, next_step="ush command list")
     return known[name]
+
+
+def _check_for_everyone(choice: Choice, host: Host) -> None:
+    """Raise Refused for a program that others cannot start, or that somebody without rights could replace."""
+    for place in dict.fromkeys((choice.candidate, os.path.realpath(choice.candidate))):
+        check_for_everyone(os.path.dirname(place))
+        check_not_of_others(place, host)
 
 
 def link_steps(choice: Choice, locations: Locations) -> tuple[Step, ...]:
@@ -155,7 +168,9 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
     """Ask new sessions of the wired shells what answers to the name now."""
     link = join(links_folder(locations), choice.name)
     found = []
-    for dialect, mode in wired_modes(host):
+    everyone = locations.scope is Scope.EVERYONE
+    modes = dict.fromkeys(plan_system_hookup(host, locations).modes) if everyone else wired_modes(host)
+    for dialect, mode in modes:
         meaning = ask_meaning(dialect, mode, choice.name, host)
         holds = meaning.file == link and not meaning.instead
         answer, remedy = f"by {shown(choice.candidate, host.home)}", ""

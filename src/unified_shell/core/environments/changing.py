@@ -292,7 +292,7 @@ def check_name(name: str, locations: Locations) -> None:
 def ways_in(name: str, prefix: Place, host: Host, locations: Locations) -> tuple[str, ...]:
     """Return lines that say how a new environment is used."""
     word = typed(name)
-    whose = "" if locations.scope is Scope.ME else " --for everyone"
+    whose = locations.for_whom
     return (
         f"Enter it:         ush environment enter {word}",
         f"or in a script:   . {typed(join(prefix, 'enter.sh'), host.home)}",

@@ -9,10 +9,12 @@ from dataclasses import dataclass
 from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
+from unified_shell.core.machine.presence import is_held
 
 __all__ = ["Downloads", "read_downloads", "sweep_downloads"]
 
 FOLDERS = ("wheels", "built", "addresses", "archives")
+BUILDS = "builds"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,15 +26,19 @@ class Downloads:
 
 
 def read_downloads(locations: Locations) -> Downloads:
-    """Return what is kept, parts of transfers that were broken off too."""
+    """Return what is kept, parts of transfers and builds that were interrupted too."""
     sizes = []
-    for top in FOLDERS:
+    for top in (*FOLDERS, BUILDS):
         for above, _, names in os.walk(join(locations.cache, top)):
-            sizes += [os.lstat(join(above, name)).st_size for name in names]
+            sizes += [os.lstat(join(above, name)).st_size for name in names if not name.endswith(".lock")]
     return Downloads(files=len(sizes), size_bytes=sum(sizes))
 
 
 def sweep_downloads(locations: Locations) -> None:
-    """Take all of it out; what is fetched at that moment is fetched again."""
+    """Take all of it out; what is fetched at that moment is fetched again, and a build at work is left alone."""
     for top in FOLDERS:
         remove_tree(join(locations.cache, top))
+    builds = join(locations.cache, BUILDS)
+    for name in os.listdir(builds) if os.path.isdir(builds) else ():
+        if not is_held(join(builds, f"{name}.lock")) and not name.endswith(".lock"):
+            remove_tree(join(builds, name))

@@ -21,7 +21,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 
-from .changing import new_contents, plan_drop
+from .changing import check_base_for, new_contents, plan_drop
 from .known import Environment, hidden_environment
 from .layout import Layout, link_place
 from .packages import Wish, plan_get
@@ -44,10 +44,14 @@ def plan_get_command(
     locations: Locations,
 ) -> Change:
     """Plan to have the command `name`, which the requested distribution brings."""
+    check_base_for(facts, locations)
     known = {one.name: one for one in read_choices(locations)}
     taken = next((one.name for one in known.values() if name in one.names), "")
     if taken:
-        raise Refused(f"{name} is there already, with {taken}", next_step=f"ush command refresh {typed(taken)}")
+        raise Refused(
+            f"{name} is there already, with {taken}",
+            next_step=f"ush command refresh {typed(taken)}{locations.for_whom}",
+        )
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
@@ -108,7 +112,7 @@ def _with_links(
             offers = f"it brings: {', '.join(brought)}" if brought else "it brings no command"
             raise CouldNot(
                 f"{request.name} brings no command {name}; {offers}; nothing was changed",
-                next_step=f"ush command get {typed(nearest(name, brought, likeness=0) or brought[0])} --from {typed(str(request))}"
+                next_step=f"ush command get {typed(nearest(name, brought, likeness=0) or brought[0])} --from {typed(str(request))}{locations.for_whom}"
                 if brought
                 else "ush look " + name,
             )

@@ -118,7 +118,7 @@ class Renewer:
         def prepare(staging: Place) -> tuple[Step, ...]:
             paths: dict[str, str] = {}
             wanted = [_built(one, bring, paths) if is_source_name(one.wheel) else one for one in distributions]
-            contents = replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)))
+            contents = _held(told, wanted)
             sizes: list[int] = []
             here: list[int] = []
 
@@ -178,6 +178,13 @@ def _built(source: Distribution, fetch: FetchWheel, paths: dict[str, str]) -> Di
     )
     paths[found.sha256] = wheel
     return found
+
+
+def _held(told: Contents, wanted: Sequence[Distribution]) -> Contents:
+    """Return contents with these distributions, and no choice between files of a project that is there no more."""
+    names = {one.name for one in wanted}
+    overlap = tuple(name for name in told.overlap if name in names)
+    return replace(told, distributions=tuple(sorted(wanted, key=lambda one: one.name)), overlap=overlap)
 
 
 def _altered_lines(environment: Environment) -> tuple[PlanLine, ...]:

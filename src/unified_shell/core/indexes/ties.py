@@ -8,6 +8,7 @@ from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.changes.steps import PutRecord
 from unified_shell.core.errors import UnknownName
+from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import to_json_text
 
@@ -25,9 +26,9 @@ def read_ties(locations: Locations) -> dict[NormalizedName, str]:
     return {canonicalize_name(project): str(index) for project, index in rows}
 
 
-def plan_ties(projects: Sequence[NormalizedName], index: str, locations: Locations) -> Change:
+def plan_ties(projects: Sequence[NormalizedName], index: str, host: Host, locations: Locations) -> Change:
     """Plan to tie projects to an index; raises UnknownName."""
-    known = [one.name for one in INDEXES.read(locations)]
+    known = [one.name for one in INDEXES.read_all(host, locations)]
     if index not in known:
         raise UnknownName("index", index, known, next_step="ush index list")
     before = read_ties(locations)

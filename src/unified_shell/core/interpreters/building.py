@@ -10,15 +10,18 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.errors import BuildFailed
+from unified_shell.core.machine.durable import remove_tree
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes import Ran, run_logged, run_program
 
 from .facts import clean_variables
-from .parts import PARTS, Part
+from .parts import PARTS
 from .prerequisites import check_tools, missing_pieces
+from .proofs import missing_parts
+from .workplaces import mark_done, was_done
 
-__all__ = ["BuildWish", "Workshop", "build", "build_by_commands"]
+__all__ = ["BuildWish", "Workshop", "build", "build_by_commands", "build_variables"]
 
 BUILD_SECONDS = 3 * 3600.0
 USEFUL = re.compile(r"error[: ]|fatal|undefined reference|cannot find|no such file|not found|failed", re.IGNORECASE)
@@ -61,7 +64,7 @@ class Workshop:
 
     def run(self, phase: str, argv: Sequence[str], directory: str, *, first_on_path: str = "") -> Ran:
         """Run one phase to its end; raises BuildFailed with its last useful lines."""
-        variables = _build_variables(self.host, self.folder)
+        variables = build_variables(self.host, self.folder)
         if first_on_path:
             variables["PATH"] = os.pathsep.join(filter(None, (first_on_path, variables.get("PATH", ""))))
         with open(self.log, "a", encoding="utf-8") as log:
@@ -88,7 +91,7 @@ class Workshop:
         return BuildFailed(f"{phase} failed ({why}):\n  {told}\nNothing was changed", next_step=f"less {self.log}")
 
 
-def _build_variables(host: Host, folder: Place) -> dict[str, str]:
+def build_variables(host: Host, folder: Place) -> dict[str, str]:
     """Return what a build is told of this session: how to compile, and nothing that is a secret.
 
     Its home is the workshop: what the person's own home holds, passwords among it, is not its business either.
@@ -127,6 +130,21 @@ def _lua_platform(version: str, host: Host) -> str:
 
 def _build_python(source: str, wish: BuildWish, workshop: Workshop) -> str:
     folder = join(workshop.folder, "build")
+    if was_done(workshop.folder, "configure"):
+        workshop.progress("go on with the build that was interrupted")
+    else:
+        _configure(source, folder, wish, workshop)
+    jobs = f"-j{os.cpu_count() or 1}"
+    workshop.run("compile", ("make", jobs), folder)
+    # What an interrupted installation left is not believed.
+    remove_tree(workshop.prefix)
+    workshop.run("install", ("make", "install"), folder)
+    _judge(wish, workshop)
+    return workshop.prefix
+
+
+def _configure(source: str, folder: str, wish: BuildWish, workshop: Workshop) -> None:
+    remove_tree(folder)
     os.mkdir(folder)
     options = ["--enable-optimizations", "--with-lto"] if wish.optimised else []
     configure = ("sh", join(source, "configure"), f"--prefix={workshop.prefix}", "--without-ensurepip", *options)
@@ -134,11 +152,7 @@ def _build_python(source: str, wish: BuildWish, workshop: Workshop) -> str:
     if not os.path.isfile(join(folder, "Makefile")):
         raise workshop.failed("configure", ran)
     _leave_out(folder, wish.unwanted)
-    jobs = f"-j{os.cpu_count() or 1}"
-    workshop.run("compile", ("make", jobs), folder)
-    workshop.run("install", ("make", "install"), folder)
-    _judge(wish, workshop)
-    return workshop.prefix
+    mark_done(workshop.folder, "configure")
 
 
 def _leave_out(folder: str, names: Sequence[str]) -> None:
@@ -152,7 +166,7 @@ def _leave_out(folder: str, names: Sequence[str]) -> None:
 def _judge(wish: BuildWish, workshop: Workshop) -> None:
     """See by importing that every part that was asked for is there."""
     python = join(workshop.prefix, "bin", "python3")
-    gone = [one.name for one in PARTS if one.name in wish.wanted and not _has(python, one, workshop.host)]
+    gone = missing_parts(python, wish.wanted, workshop.host)
     if gone:
         raise BuildFailed(
             f"it was built, but without {', '.join(gone)}, which was asked for; nothing was changed",
@@ -161,12 +175,6 @@ def _judge(wish: BuildWish, workshop: Workshop) -> None:
     ran = run_program((python, "-I", "-c", "pass"), environment=clean_variables(workshop.host), timeout_seconds=60)
     if ran.returncode != 0:
         raise BuildFailed(f"what was built does not start: {ran.trouble}", next_step=f"less {workshop.log}")
-
-
-def _has(python: str, part: Part, host: Host) -> bool:
-    asked = "; ".join(f"import {module}" for module in part.modules)
-    ran = run_program((python, "-I", "-c", asked), environment=clean_variables(host), timeout_seconds=60)
-    return ran.returncode == 0
 
 
 def _build_lua(source: str, target: str, workshop: Workshop) -> str:

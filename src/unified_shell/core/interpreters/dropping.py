@@ -8,7 +8,7 @@ from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import RetireTree, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, shown, typed
 from unified_shell.core.shells.hookup import chosen_shells
 from unified_shell.core.shells.search_paths import plan_path_drop
@@ -43,7 +43,7 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
             next_step=f"ush interpreter drop {typed(name)} --although-needed   (they stop working)",
         )
     plan = Plan(
-        words=f"interpreter drop {name}" + ("" if locations.scope is Scope.ME else " --for everyone"),
+        words=f"interpreter drop {name}{locations.for_whom}",
         aim=f"Drop the interpreter {name}",
         lines=(
             PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}", detail=shown(kept.prefix, host.home)),

@@ -134,7 +134,7 @@ def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *
         [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk while it is made")] if need else []
     )
     return Plan(
-        words=typed if locations.scope is Scope.ME else f"{typed} --for everyone",
+        words=typed + locations.for_whom,
         aim=f"Get the interpreter {getting.name}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),

@@ -1,10 +1,9 @@
 """Getting an interpreter: from an archive or folder, ready or a source, freed and proved in its own place."""
 
 import os
-import re
 import shutil
-import tempfile
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
@@ -24,20 +23,20 @@ from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.machine.presence import hold
 from unified_shell.core.transfers.fetching import Fetcher
 
-from .building import BuildWish, Workshop, build, build_by_commands
+from .building import BuildWish, Workshop, build, build_by_commands, build_variables
 from .described_checks import run_described
 from .facts import probe
 from .kept import ORIGIN_FILE, Kept, kept_place, origin_text
 from .moving import SHARED_PREFIXES, check_libraries, free_tree
 from .other_languages import language_named, said_version
 from .prerequisites import check_tools
-from .proofs import prove
+from .proofs import prove, prove_parts
 from .recognising import PACKED_FILE, Content, Recognised, recognise
 from .sourcing import KNOWN_TABLE, Origin, known_archives_file
+from .workplaces import build_key, kept_workplace, mark_done, passing_workplace, was_done
 
 __all__ = ["Getting", "needed_bytes"]
 
-PLAIN = re.compile(r"[A-Za-z0-9._/+-]+")
 # Measured: source tree, build folder and what is installed, with some to spare.
 BUILD_BYTES = {"python": 900_000_000, "lua": 20_000_000}
 
@@ -88,6 +87,8 @@ class Getting:
             releases.pop()()
             described = self.origin.description
             proofs = prove(brought[-1], self.host)
+            if all(one.holds for one in proofs):
+                proofs += prove_parts(brought[-1], self.wish.wanted, self.host)
             if described is None or any(not one.holds for one in proofs):
                 return proofs
             return (*proofs, *run_described(described.checks, brought[-1], self.host))
@@ -95,8 +96,9 @@ class Getting:
         return Change(plan=plan, prepare=prepare, verify=verify)
 
     def _prepare(self, staging: Place) -> tuple[Place, Kept, tuple[Step, ...]]:
-        with _Workplace(staging) as work:
-            source, digest, records = self._source(work)
+        path, digest, records = ("", "", ()) if self.origin.folder else self._archive()
+        with self._workplace(digest, staging) as work:
+            source = self._source(path, work)
             told = self.origin.description.offers.interpreter if self.origin.description else ""
             form = self.origin.form
             if form is not None and form.build:
@@ -113,14 +115,40 @@ class Getting:
         kept = self._write_origin(placed, found, digest, old)
         return placed, kept, records
 
-    def _source(self, work: Place) -> tuple[str, str, tuple[Step, ...]]:
-        """Return the unpacked tree, the archive's SHA-256, and the step that records one seen for the first time."""
+    def _workplace(self, digest: str, staging: Place) -> AbstractContextManager[Place]:
+        """Return where to work: for a build from a known archive by its own makefiles, one where it can go on."""
+        form = self.origin.form
+        if not digest or not self.origin.source_language or (form is not None and (form.build or form.patches)):
+            return passing_workplace(staging)
+        told = build_variables(self.host, Place(""))
+        key = build_key(digest, self.target, self.wish.options, self.host.architecture, sorted(told.items()))
+        return kept_workplace(
+            key, staging, self.locations, lambda: self.progress("wait for another ush, which builds the same")
+        )
+
+    def _source(self, path: str, work: Place) -> str:
+        """Return the unpacked tree; one that an interrupted build left whole is taken as it is."""
         target = join(work, "unpacked")
         if self.origin.folder:
             self.progress("copy")
             shutil.copytree(self.origin.folder, target, symlinks=True)
-            return target, "", ()
-        path, records = self._archive()
+            return target
+        form = self.origin.form
+        if not was_done(work, "unpack"):
+            remove_tree(target)
+            self.progress("unpack")
+            unpack_archive(path, target)
+        root = join(target, form.root) if form is not None and form.root else root_of(target)
+        if was_done(work, "unpack"):
+            return root
+        for number, patch in enumerate(form.patches if form is not None else ()):
+            self._patch(patch, root, join(work, f"patch-{number}"))
+        mark_done(work, "unpack")
+        return root
+
+    def _archive(self) -> tuple[str, str, tuple[Step, ...]]:
+        """Return the archive, its SHA-256, and the step that records one seen for the first time."""
+        path, records = self._fetched()
         digest = digest_of_file(path)
         if self.origin.sha256 and digest != self.origin.sha256:
             raise HashDiffers(
@@ -134,17 +162,9 @@ class Getting:
                 where=self.origin.address,
                 next_step="tell whoever wrote its description",
             )
-        self.progress("unpack")
-        unpack_archive(path, target)
-        root = root_of(target)
-        form = self.origin.form
-        if form is not None and form.root:
-            root = join(target, form.root)
-        for number, patch in enumerate(form.patches if form is not None else ()):
-            self._patch(patch, root, join(work, f"patch-{number}"))
-        return root, digest, records
+        return path, digest, records
 
-    def _archive(self) -> tuple[str, tuple[Step, ...]]:
+    def _fetched(self) -> tuple[str, tuple[Step, ...]]:
         if self.origin.file:
             return self.origin.file, ()
         name = os.path.basename(self.origin.address.split("?")[0]) or "archive"
@@ -254,20 +274,3 @@ def needed_bytes(origin: Origin, locations: Locations) -> int:
 
 def _as_source(made: Recognised, version: str) -> Recognised:
     return replace(made, content=Content.SOURCE, version=version)
-
-
-class _Workplace:
-    """A folder in staging; where its name holds what makefiles cannot bear, one of the system's for the time."""
-
-    def __init__(self, staging: Place) -> None:
-        self._folder = join(staging, "work")
-
-    def __enter__(self) -> Place:
-        if PLAIN.fullmatch(self._folder):
-            os.mkdir(self._folder)
-        else:
-            self._folder = Place(tempfile.mkdtemp(prefix="ush-build-"))
-        return self._folder
-
-    def __exit__(self, *_: object) -> None:
-        remove_tree(self._folder)

@@ -1,6 +1,7 @@
 """Whether an interpreter that was brought stands on its own: what it loads proves it, not where it says it is."""
 
 import os
+from collections.abc import Sequence
 from pathlib import Path
 
 from unified_shell.core.errors import InterpreterUnusable
@@ -13,9 +14,10 @@ from .facts import clean_variables, probe
 from .kept import Kept
 from .moving import SHARED_PREFIXES
 from .other_languages import language_named, said_version
+from .parts import PARTS
 from .requesting import version_fits
 
-__all__ = ["prove"]
+__all__ = ["missing_parts", "prove", "prove_parts"]
 
 LOAD_SECONDS = 120.0
 
@@ -38,6 +40,23 @@ def prove(kept: Kept, host: Host) -> tuple[Finding, ...]:
     trouble = trouble or _other_version(kept, facts.full_version)
     start = _finding(kept, "starts, with its own library", trouble, facts.title)
     return (start, _loads(kept, host)) if start.holds else (start,)
+
+
+def prove_parts(kept: Kept, names: Sequence[str], host: Host) -> tuple[Finding, ...]:
+    """See that each part that was asked for loads where the interpreter stands now."""
+    gone = missing_parts(kept.executable, names, host)
+    troubles = {name: "its modules do not load" if name in gone else "" for name in names}
+    return tuple(_finding(kept, f"has {name}", trouble, "its modules load") for name, trouble in troubles.items())
+
+
+def missing_parts(python: str, names: Sequence[str], host: Host) -> tuple[str, ...]:
+    """Return the parts of these names whose modules a Python cannot import."""
+    gone = []
+    for part in (one for one in PARTS if one.name in names):
+        asked = "; ".join(f"import {module}" for module in part.modules)
+        ran = run_program((python, "-I", "-c", asked), environment=clean_variables(host), timeout_seconds=60)
+        gone += [] if ran.returncode == 0 else [part.name]
+    return tuple(gone)
 
 
 def _loads(kept: Kept, host: Host) -> Finding:

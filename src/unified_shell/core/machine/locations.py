@@ -30,6 +30,11 @@ class Locations:
     scope: Scope = Scope.ME
 
     @property
+    def for_whom(self) -> str:
+        """What is added to a command that is typed for this scope: nothing, or ` --for everyone`."""
+        return "" if self.scope is Scope.ME else f" --for {self.scope.value}"
+
+    @property
     def config_file(self) -> Place:
         """The file of settings and indexes."""
         return join(self.config, "config.toml")

@@ -76,7 +76,7 @@ def plan_wiring(
         plan = Plan(words=change.words, aim=change.aim, nothing_to_do=change.nothing or "it is so already")
         return Change(plan=plan, prepare=lambda _staging: ())
     modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
-    plan = _plan_of(change, hookup, listed, in_registry, everyone=everyone, opens=bool(modes))
+    plan = _plan_of(change, hookup, listed, in_registry, locations, opens=bool(modes))
     proofs: list[Proof] = []
 
     def prepare(_staging: Place) -> tuple[Step, ...]:
@@ -107,12 +107,13 @@ def _plan_of(
     hookup: HookUp,
     listed: Sequence[ReplaceFile],
     in_registry: Sequence[PutRecord | DropRecord],
+    locations: Locations,
     *,
-    everyone: bool,
     opens: bool,
 ) -> Plan:
+    everyone = locations.scope is Scope.EVERYONE
     return Plan(
-        words=f"{change.words} --for everyone" if everyone else change.words,
+        words=change.words + locations.for_whom,
         aim=f"{change.aim}, for everyone on this machine" if everyone else change.aim,
         lines=(
             *change.lines,

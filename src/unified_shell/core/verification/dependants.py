@@ -1,22 +1,25 @@
 """What works on an interpreter that `ush` keeps, and would stop working without it."""
 
-from unified_shell.core.commands.preferred import read_choices
-from unified_shell.core.environments.known import list_environments
+from unified_shell.core.commands.preferred import all_choices
+from unified_shell.core.environments.known import all_environments
 from unified_shell.core.interpreters.kept import Kept
+from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import lies_in
 
 __all__ = ["dependants_of"]
 
 
-def dependants_of(kept: Kept, locations: Locations) -> tuple[str, ...]:
+def dependants_of(kept: Kept, host: Host, locations: Locations) -> tuple[str, ...]:
     """Return environments on it and names that are preferred from it, each in a person's words."""
     environments = [
         f"environment {one.name}"
-        for one in list_environments(locations)
+        for one in all_environments(host, locations)
         if lies_in(one.contents.interpreter, kept.prefix)
     ]
     names = [
-        f"the preferred name {one.name}" for one in read_choices(locations) if lies_in(one.candidate, kept.prefix)
+        f"the preferred name {one.name}"
+        for one in all_choices(host, locations)
+        if lies_in(one.candidate, kept.prefix)
     ]
     return (*environments, *names)

@@ -23,7 +23,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts, clean_variables
 from unified_shell.core.machine.executables import is_executable_file, read_executable
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.pool import map_at_once
 from unified_shell.core.machine.processes import Ran, run_program
@@ -63,7 +63,7 @@ def check_environment(environment: Environment, host: Host, *, thorough: bool = 
 
 def check_readable(locations: Locations) -> tuple[Finding, ...]:
     """Return a fault for each environment of which it cannot be read what it holds."""
-    whose = "" if locations.scope is Scope.ME else f" --for {locations.scope.value}"
+    whose = locations.for_whom
     return tuple(
         Finding(
             subject=name,

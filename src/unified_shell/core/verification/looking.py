@@ -11,7 +11,7 @@ from unified_shell.core.commands.states import State
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.searching import language_of
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.machine.running_programs import RunningProgram
 from unified_shell.core.machine.system_packages import search_line
@@ -57,7 +57,8 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
         name, host, managed_places(host, locations), wiring, ask=asker_of_versions(host, locations)
     )
     report, sessions = _with_versions(report, name_states(report, host), host, locations)
-    wired = [links_folder(locations), *(one.directory for one in wiring.entries if one.variable == "PATH")]
+    folders = [links_folder(one) for one in (locations, everyone_locations(host))]
+    wired = [*folders, *(one.directory for one in wiring.entries if one.variable == "PATH")]
     state = overall_state(report, sessions, wired)
     stale = session_is_stale(host, wiring)
     found = NameLook(

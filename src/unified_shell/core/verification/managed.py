@@ -9,7 +9,7 @@ from unified_shell.core.interpreters.kept import all_kept
 from unified_shell.core.interpreters.moving import SHARED_PREFIXES
 from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import join, lies_in, typed
 
 __all__ = ["belongs_to", "managed_places"]
@@ -20,6 +20,7 @@ def managed_places(host: Host, locations: Locations) -> dict[str, str]:
     named = [(one.executable, one.name) for one in read_adopted(locations)]
     named += [(one.executable, one.name) for one in all_kept(host, locations)]
     places = {str(os.path.dirname(executable)): f"interpreter {name}" for executable, name in named}
+    places[str(links_folder(everyone_locations(host)))] = "the commands preferred for everyone"
     places[str(links_folder(locations))] = "the preferred commands"
     return places | {str(one.layout.scripts): f"environment {one.name}" for one in all_environments(host, locations)}
 

@@ -79,7 +79,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
     found = discover(host)
     environments = all_environments(host, locations)
     faults = find_faults(host.search_path())
-    indexes, wiring = INDEXES.read(locations), read_wiring(locations)
+    indexes, wiring = INDEXES.read_all(host, locations), read_wiring(locations)
     return Survey(
         session_shell=session_shell,
         session_is_interactive=session_is_interactive,
