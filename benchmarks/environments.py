@@ -22,21 +22,21 @@ from pathlib import Path
 
 from packaging.requirements import Requirement
 
+from unified_shell.core.changes.executor import Executor
 from unified_shell.core.changes.journal import Journal
 from unified_shell.core.changes.plan import Change
-from unified_shell.core.changes.road import Road
 from unified_shell.core.distributions.wheels import parse_wheel_name
-from unified_shell.core.environments.changing import plan_new
-from unified_shell.core.environments.known import find_environment
-from unified_shell.core.environments.packages import Wish, plan_get
+from unified_shell.core.environments.lifecycle import plan_new
+from unified_shell.core.environments.model.registry import find_environment
+from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.registered import Index
 from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, locations_of
 from unified_shell.core.transfers.fetching import Fetcher
-from unified_shell.core.verification.environment_checks import check_environment
-from unified_shell.core.verification.on_disk import read_installed
+from unified_shell.core.verification.packages.environment_checks import check_environment
+from unified_shell.core.verification.packages.installed_metadata import read_installed
 from unified_shell.demo.wheel_maker import WheelSource, make_wheel
 
 PAIRS = 5
@@ -75,15 +75,15 @@ class Bench:
             if name is not None
         )
 
-    def road(self) -> Road:
-        return Road(locations=self.locations, journal=Journal(self.locations.data + "/journal.sqlite"))
+    def executor(self) -> Executor:
+        return Executor(locations=self.locations, journal=Journal(self.locations.data + "/journal.sqlite"))
 
     def empty(self, name: str) -> None:
-        self.road().perform(plan_new(name, self.facts, self.host, self.locations))
+        self.executor().perform(plan_new(name, self.facts, self.host, self.locations))
 
     def filling(self, name: str) -> Change:
         found = find_environment(name, self.host, self.locations)
-        return plan_get(Wish(requests=self.requests), found, self.client, self.host, self.locations)
+        return plan_get(PackageRequest(requests=self.requests), found, self.client, self.host, self.locations)
 
     def prefix(self, name: str) -> str:
         return os.path.realpath(f"{self.locations.data}/environments/{name}")
@@ -146,7 +146,7 @@ def measure_core(bench: Bench, top: Path) -> str:
         change[:] = [bench.filling(f"e{number}{cold:d}")]
 
     def fill() -> None:
-        bench.road().perform(change[0])
+        bench.executor().perform(change[0])
 
     cold = paired(fill, lambda: least_cold(bench.wheels, top / "least"), lambda n: ready(n, cold=True))
     tree = bench.prefix(f"e{PAIRS - 1}1")

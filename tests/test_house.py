@@ -15,6 +15,7 @@ ROOMS = (
     "suites",
     "environments",
     "interpreters",
+    "installation",
     "commands",
     "resolution",
     "indexes",
@@ -29,6 +30,16 @@ ROOMS = (
     "findings",
     "errors",
 )
+# Folders of a room, from the top down; what stands in the room itself is above all of them, or below all (`.` last).
+FOLDERS = {
+    "environments": (".", "upkeep", "libraries", "packages", "builds", "trees", "model"),
+    "interpreters": ("getting", "."),
+    "machine": ("registry", "processes", "programs", "files", "."),
+    "shells": ("planning", "tracing", "startup", "sessions", "wiring", "dialects"),
+    "verification": (".", "modules", "names", "packages"),
+}
+# More files than this are not seen at a glance.
+MOST_IN_A_FOLDER = 25
 LAYERS = ("__main__", "cli", "demo", "views", "core", "__init__")
 HEAVY = {"httpx", "rich", "tomlkit", "msgspec", "sqlite3", "psutil", "packaging", "filelock", "truststore"}
 # What each command may import of the heavy modules; more makes its start slow.
@@ -72,6 +83,7 @@ def _imports(name: str, tree: ast.Module, known: set[str], *, everywhere: bool =
 
 
 MODULES = _modules()
+PACKAGES = {name for name in MODULES if (SOURCE.parent / Path(*name.split("."))).is_dir()}
 IMPORTS = {name: _imports(name, tree, set(MODULES)) for name, tree in MODULES.items()}
 
 
@@ -85,6 +97,15 @@ def _room(name: str) -> int | None:
     return ROOMS.index(parts[2]) if len(parts) > 2 and parts[1] == "core" else None
 
 
+def _folder(name: str) -> tuple[str, int] | None:
+    """Return the room of a module and how high its folder stands in it; None for a room without an order."""
+    parts = name.split(".")
+    order = FOLDERS.get(parts[2]) if len(parts) > 3 and parts[1] == "core" else None
+    if order is None:
+        return None
+    return parts[2], order.index(parts[3] if len(parts) > 4 or name in PACKAGES else ".")
+
+
 def test_arrows_point_down() -> None:
     wrong = []
     for name, imports in IMPORTS.items():
@@ -94,7 +115,16 @@ def test_arrows_point_down() -> None:
             above, below = _room(name), _room(other)
             if _layer(other) < _layer(name) or (above is not None and below is not None and below < above):
                 wrong.append(f"{name} imports {other}")
+            here, there = _folder(name), _folder(other)
+            if here and there and here[0] == there[0] and there[1] < here[1]:
+                wrong.append(f"{name} imports {other}, which stands above it")
     assert not wrong
+
+
+def test_a_folder_is_seen_at_a_glance() -> None:
+    for folder in SOURCE.rglob("*"):
+        files = [path for path in folder.glob("*.py") if path.name != "__init__.py"] if folder.is_dir() else []
+        assert len(files) <= MOST_IN_A_FOLDER, folder
 
 
 def test_no_import_cycle() -> None:
@@ -160,7 +190,7 @@ COMMAND = re.compile(r"\bush (look|verify|undo|\w+ \w+)\b")
 # What needs no quotes where it stands: numbers, versions, words of ours, and what was quoted for its place.
 PLAIN = {"asked.language", "described.version", "entry.number", "facts.short_version", "kept", "KERNEL", "language"}
 PLAIN |= {"outcome.number", "own_option", "session.shell", "source.base.short_version", "table.name", "whose", "word"}
-PLAIN |= {"environment.contents.language"}
+PLAIN |= {"environment.contents.language", "locations.for_whom"}
 PLAIN |= {
     "named",
     "build.version",

@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from support.interpreters import archive_of, catalog_of, script_tree
+from unified_shell.core.catalogs.address_book import NamedAddress
 from unified_shell.core.catalogs.parsing import parse_description
 from unified_shell.core.catalogs.reading import find_described, read_catalog, why_unreadable
 from unified_shell.core.catalogs.toml_lines import key_lines
-from unified_shell.core.changes.named_addresses import NamedAddress
 from unified_shell.core.errors import DescriptionBroken, UshError
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.transfers.fetching import Fetcher

@@ -1,4 +1,4 @@
-"""The road, tried without any interface: steps, blocks, journal, putting back, undo."""
+"""The executor, tried without any interface: steps, blocks, journal, putting back, undo."""
 
 import contextlib
 import dataclasses
@@ -15,12 +15,12 @@ from hypothesis import strategies as st
 
 from support.digests import digest_of_tree
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
+from unified_shell.core.changes.executor import Executor, PlanMoved, presence_lock
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.journal import SCHEMA, Entry, EntryState, Journal
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.changes.recovery import settle
+from unified_shell.core.changes.recovery import recover
 from unified_shell.core.changes.retention import trim
-from unified_shell.core.changes.road import PlanMoved, Road, presence_lock
 from unified_shell.core.changes.steps import (
     DropBlock,
     DropRecord,
@@ -40,7 +40,7 @@ from unified_shell.core.errors import CouldNot, PutBack, UndoRefused, Unfinished
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
-from unified_shell.core.machine.presence import Worker, present, this_worker
+from unified_shell.core.machine.processes.presence import Worker, present, this_worker
 
 BLOCK = make_block("if true; then\n  :\nfi")
 STARTUP = st.one_of(
@@ -191,10 +191,10 @@ def test_a_half_removed_block_is_damaged(spoil: str) -> None:
 
 
 @pytest.fixture
-def road(tmp_path: Path) -> Road:
+def executor(tmp_path: Path) -> Executor:
     home = tmp_path / "ush"
     locations = Locations(config=_place(home / "c"), data=_place(home / "d"), cache=_place(home / "x"))
-    return Road(locations=locations, journal=Journal(str(home / "d/journal.sqlite")))
+    return Executor(locations=locations, journal=Journal(str(home / "d/journal.sqlite")))
 
 
 def change(
@@ -212,8 +212,8 @@ def replace(path: Path, before: str | None, after: str | None) -> ReplaceFile:
     )
 
 
-def undo(road: Road, number: int | None = None) -> None:
-    road.perform(undo_change(road, number, home="/home", derive=lambda _steps: ()))
+def undo(executor: Executor, number: int | None = None) -> None:
+    executor.perform(undo_change(executor, number, home="/home", derive=lambda _steps: ()))
 
 
 def replace_worker(**fields: object) -> Worker:
@@ -238,109 +238,109 @@ def _entry(staging: str, worker: Worker) -> Entry:
     )
 
 
-def test_a_failing_step_puts_back_those_before_it(road: Road, tmp_path: Path) -> None:
+def test_a_failing_step_puts_back_those_before_it(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "one"
     one.write_text("a")
     (tmp_path / "file").write_text("")
     into_a_file = replace(tmp_path / "file/below", None, "x")
     with pytest.raises((CouldNot, NotADirectoryError)):
-        road.perform(change(replace(one, "a", "b"), into_a_file))
+        executor.perform(change(replace(one, "a", "b"), into_a_file))
     assert one.read_text() == "a"
-    assert road.journal.entries()[0].state in (EntryState.PUT_BACK, EntryState.ABANDONED)
+    assert executor.journal.entries()[0].state in (EntryState.PUT_BACK, EntryState.ABANDONED)
 
 
-def test_a_finding_that_puts_back_and_one_that_does_not(road: Road, tmp_path: Path) -> None:
+def test_a_finding_that_puts_back_and_one_that_does_not(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "one"
     bad = Finding(subject="hive", question="hums", holds=False, answer="it is silent", remedy="look", puts_back=True)
     with pytest.raises(PutBack, match="hive: it is silent; the change was put back"):
-        road.perform(change(replace(one, None, "b"), findings=(bad,)))
+        executor.perform(change(replace(one, None, "b"), findings=(bad,)))
     assert not one.exists()
     mild = Finding(subject="hive", question="hums", holds=False, answer="softly")
-    outcome = road.perform(change(replace(one, None, "b"), findings=(mild,)))
+    outcome = executor.perform(change(replace(one, None, "b"), findings=(mild,)))
     assert (outcome.faults, one.read_text()) == ((mild,), "b")
     with pytest.raises(PutBack):
-        road.perform(change(replace(one, "b", "c"), findings=(mild,)), strict=True)
+        executor.perform(change(replace(one, "b", "c"), findings=(mild,)), strict=True)
     assert one.read_text() == "b"
-    assert [entry.state for entry in road.journal.entries()] == [
+    assert [entry.state for entry in executor.journal.entries()] == [
         EntryState.PUT_BACK,
         EntryState.DONE,
         EntryState.PUT_BACK,
     ]
 
 
-def test_a_plan_that_the_machine_has_moved_from_is_not_carried_out(road: Road, tmp_path: Path) -> None:
+def test_a_plan_that_the_machine_has_moved_from_is_not_carried_out(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "one"
     one.write_text("somebody else's")
     with pytest.raises(PlanMoved):
-        road.perform(change(replace(one, "a", "b")))
+        executor.perform(change(replace(one, "a", "b")))
     assert one.read_text() == "somebody else's"
 
 
-def test_undo_by_number_needs_that_no_later_change_builds_on_it(road: Road, tmp_path: Path) -> None:
+def test_undo_by_number_needs_that_no_later_change_builds_on_it(executor: Executor, tmp_path: Path) -> None:
     one, two = tmp_path / "one", tmp_path / "two"
-    road.perform(change(replace(one, None, "a"), words="first"))
-    road.perform(change(replace(two, None, "a"), words="second"))
-    road.perform(change(replace(one, "a", "b"), words="third"))
-    road.perform(change(replace(tmp_path / "three", None, "a"), words="fourth", relies=(f"file {two}",)))
+    executor.perform(change(replace(one, None, "a"), words="first"))
+    executor.perform(change(replace(two, None, "a"), words="second"))
+    executor.perform(change(replace(one, "a", "b"), words="third"))
+    executor.perform(change(replace(tmp_path / "three", None, "a"), words="fourth", relies=(f"file {two}",)))
     for number, later in ((1, r"3 \(third\)"), (2, r"4 \(fourth\)")):
         with pytest.raises(UndoRefused, match=later):
-            undo(road, number)
-    undo(road, 3)
+            undo(executor, number)
+    undo(executor, 3)
     assert one.read_text() == "a"
-    undo(road, 5)  # the undo itself: it is done again
+    undo(executor, 5)  # the undo itself: it is done again
     assert one.read_text() == "b"
-    undo(road, 4)
-    undo(road, 2)
+    undo(executor, 4)
+    undo(executor, 2)
     assert not two.exists()
-    undo(road, 3)
-    undo(road)
+    undo(executor, 3)
+    undo(executor)
     assert not one.exists()
-    assert not any(is_standing(road, entry) for entry in road.journal.entries() if not entry.undoes)
+    assert not any(is_standing(executor, entry) for entry in executor.journal.entries() if not entry.undoes)
 
 
-def test_undo_refuses_to_lose_a_later_edit(road: Road, tmp_path: Path) -> None:
+def test_undo_refuses_to_lose_a_later_edit(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "one"
-    road.perform(change(replace(one, None, "a")))
+    executor.perform(change(replace(one, None, "a")))
     one.write_text("edited")
     with pytest.raises(UndoRefused, match="was edited since change 1"):
-        undo(road)
+        undo(executor)
     assert one.read_text() == "edited"
 
 
-def test_what_undo_needs_is_let_go_after_both_limits(road: Road, tmp_path: Path) -> None:
-    data = Path(road.locations.data)
+def test_what_undo_needs_is_let_go_after_both_limits(executor: Executor, tmp_path: Path) -> None:
+    data = Path(executor.locations.data)
     link = data / "environments/hive"
     for number in range(1, 5):
         tree = data / "made" / str(number)
         tree.mkdir(parents=True)
         edition = data / "editions/hive" / str(number)
         before = f"../editions/hive/{number - 1}" if number > 1 else ""
-        road.perform(
+        executor.perform(
             change(
                 PlaceTree(staged=_place(tree), target=_place(edition)),
                 FlipLink(link=_place(link), before=before, after=f"../editions/hive/{number}"),
             )
         )
-    assert trim(road.journal, road.locations, changes=2) == (), "all are young"
-    assert trim(road.journal, road.locations, changes=2, seconds=-1) == (2, 1)
+    assert trim(executor.journal, executor.locations, changes=2) == (), "all are young"
+    assert trim(executor.journal, executor.locations, changes=2, seconds=-1) == (2, 1)
     assert sorted(os.listdir(data / "editions/hive")) == ["2", "3", "4"], "2 is what undoing 3 needs"
     with pytest.raises(UndoRefused, match="trimmed"):
-        undo(road, 1)
-    undo(road)
+        undo(executor, 1)
+    undo(executor)
     assert os.readlink(link).endswith("/3")
 
 
-def test_what_stood_elsewhere_is_let_go_of_only_while_it_is_out_of_sight(road: Road, tmp_path: Path) -> None:
-    theirs, beside = Path(road.locations.data) / "theirs", tmp_path / ".theirs-before"
+def test_what_stood_elsewhere_is_let_go_of_only_while_it_is_out_of_sight(executor: Executor, tmp_path: Path) -> None:
+    theirs, beside = Path(executor.locations.data) / "theirs", tmp_path / ".theirs-before"
     theirs.mkdir(parents=True)
     away = RetireTree(target=_place(theirs), retired=_place(beside), instead="/ours")
-    road.perform(change(away))
-    undo(road)
-    trim(road.journal, road.locations, changes=0, seconds=-1)
+    executor.perform(change(away))
+    undo(executor)
+    trim(executor.journal, executor.locations, changes=0, seconds=-1)
     assert theirs.is_dir(), "it is back, and not ours"
-    road.perform(change(away))
+    executor.perform(change(away))
     assert (beside.is_dir(), os.readlink(theirs)) == (True, "/ours")
-    trim(road.journal, road.locations, changes=0, seconds=-1)
+    trim(executor.journal, executor.locations, changes=0, seconds=-1)
     assert not beside.exists()
 
 
@@ -362,33 +362,33 @@ def test_a_journal_that_is_none_is_told_with_the_way_out(tmp_path: Path) -> None
     ],
     ids=["elsewhere, at work", "elsewhere, gone", "an earlier process of our number", "dead", "ourselves"],
 )
-def test_only_what_nobody_works_on_is_settled(road: Road, worker: Worker, *, held: bool, left: bool) -> None:
-    staging = road.locations.staging + "/one"
-    number = road.journal.begin(_entry(staging, worker))
+def test_only_what_nobody_works_on_is_settled(executor: Executor, worker: Worker, *, held: bool, left: bool) -> None:
+    staging = executor.locations.staging + "/one"
+    number = executor.journal.begin(_entry(staging, worker))
     os.makedirs(staging)
     with contextlib.ExitStack() as stack:
         if held:
-            stack.enter_context(present(presence_lock(road.locations, staging)))
-        settle(road)
+            stack.enter_context(present(presence_lock(executor.locations, staging)))
+        recover(executor)
     assert os.path.exists(staging) is not left
-    found = road.journal.find(number)
+    found = executor.journal.find(number)
     assert found is not None
     assert (found.state is EntryState.ABANDONED) is left
 
 
-def test_a_copied_home_neither_settles_nor_undoes_into_the_original(road: Road, tmp_path: Path) -> None:
+def test_a_copied_home_neither_settles_nor_undoes_into_the_original(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "one"
-    road.perform(change(replace(one, None, "b")))
-    journal = road.journal
-    journal.begin(_entry(road.locations.staging + "/left", replace_worker(process=1 << 22)))
-    os.makedirs(road.locations.staging + "/left")
+    executor.perform(change(replace(one, None, "b")))
+    journal = executor.journal
+    journal.begin(_entry(executor.locations.staging + "/left", replace_worker(process=1 << 22)))
+    os.makedirs(executor.locations.staging + "/left")
     journal.close()
     shutil.copytree(tmp_path / "ush", tmp_path / "copy")
     home = tmp_path / "copy"
     locations = Locations(config=_place(home / "c"), data=_place(home / "d"), cache=_place(home / "x"))
-    copy = Road(locations=locations, journal=Journal(str(home / "d/journal.sqlite")))
-    settle(copy)
-    assert os.path.exists(road.locations.staging + "/left"), "the original's is not swept from its copy"
+    copy = Executor(locations=locations, journal=Journal(str(home / "d/journal.sqlite")))
+    recover(copy)
+    assert os.path.exists(executor.locations.staging + "/left"), "the original's is not swept from its copy"
     with pytest.raises(UndoRefused, match="of another place"):
         undo(copy, 1)
     assert one.read_text() == "b"
@@ -408,7 +408,7 @@ def test_passwords_of_an_earlier_journal_go(tmp_path: Path) -> None:
     assert b"h0ney" not in path.read_bytes()
 
 
-def test_a_change_that_can_be_neither_finished_nor_put_back_says_so(road: Road, tmp_path: Path) -> None:
+def test_a_change_that_can_be_neither_finished_nor_put_back_says_so(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "folder/one"
     one.parent.mkdir()
 
@@ -424,6 +424,6 @@ def test_a_change_that_can_be_neither_finished_nor_put_back_says_so(road: Road, 
             return self
 
     with pytest.raises(Unfinished) as found:
-        road.perform(change(Broken(path=_place(one), before=None, after=kept_bytes(b"x"))))
+        executor.perform(change(Broken(path=_place(one), before=None, after=kept_bytes(b"x"))))
     assert found.value.exit_code == 6
     assert "nothing was changed" not in str(found.value)

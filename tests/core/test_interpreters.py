@@ -14,19 +14,20 @@ from hypothesis import strategies as st
 from support.account import BASE_PYTHON
 from unified_shell.core.commands.states import State
 from unified_shell.core.errors import BuildFailed
+from unified_shell.core.installation.prerequisites import missing_pieces
+from unified_shell.core.installation.workplaces import kept_workplace, mark_done
+from unified_shell.core.installation.workshop import Workshop
 from unified_shell.core.interpreters.answers import Answers
-from unified_shell.core.interpreters.building import BuildWish, Workshop, build
 from unified_shell.core.interpreters.discovery import discover
+from unified_shell.core.interpreters.getting.building import BuildOptions, build
+from unified_shell.core.interpreters.getting.parts import PARTS
 from unified_shell.core.interpreters.languages import find_language, languages
 from unified_shell.core.interpreters.other_languages import language_named
-from unified_shell.core.interpreters.parts import PARTS
-from unified_shell.core.interpreters.prerequisites import missing_pieces
 from unified_shell.core.interpreters.requesting import version_fits
-from unified_shell.core.interpreters.workplaces import kept_workplace, mark_done
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.verification.module_states import look_for_module
+from unified_shell.core.verification.modules.module_states import look_for_module
 
 ALL = bool(os.environ.get("USH_TEST_ALL_SHELLS"))
 # A module that comes with each, and one whose name is there but that does not load.
@@ -278,7 +279,7 @@ def test_a_build_goes_on_where_it_was_interrupted(tmp_path: Path, last: str) -> 
             os.makedirs(source, exist_ok=True)
             with open(join(source, "configure"), "w") as file:
                 file.write(CONFIGURE.format(log=log, prefix=shop.prefix))
-            built = build("python", source, "/nowhere", BuildWish(), shop)
+            built = build("python", source, "/nowhere", BuildOptions(), shop)
             assert os.path.exists(join(built, "bin/python3"))
 
     if last:

@@ -8,11 +8,11 @@ import pytest
 
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.interpreters.facts import probe
-from unified_shell.core.machine.durable import FileMode, replace_file
-from unified_shell.core.machine.executables import FileKind, read_executable
+from unified_shell.core.machine.files.durable import FileMode, replace_file
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import locations_of
-from unified_shell.core.machine.processes import run_program
+from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 HOST = read_host({"HOME": "/home/bea", "PATH": "/usr/bin:/bin"})
 

@@ -12,11 +12,11 @@ from elftools.elf.dynamic import DynamicSegment
 from elftools.elf.elffile import ELFFile
 
 from support.interpreters import lua_tree
-from unified_shell.core.interpreters.moving import check_libraries, free_tree
-from unified_shell.core.machine.elf import read_elf
-from unified_shell.core.machine.elf_rewriting import with_run_paths
-from unified_shell.core.machine.executables import FileKind, parse_executable
-from unified_shell.core.machine.libraries import resolve_libraries
+from unified_shell.core.installation.relocation import check_libraries, relocate_tree
+from unified_shell.core.machine.programs.elf import read_elf
+from unified_shell.core.machine.programs.elf_rewriting import with_run_paths
+from unified_shell.core.machine.programs.executables import FileKind, parse_executable
+from unified_shell.core.machine.programs.shared_libraries import resolve_libraries
 
 SOME = [
     path
@@ -73,7 +73,7 @@ def test_a_tree_is_freed_from_where_it_was_built(tmp_path: Path) -> None:
     lua_tree(old)
     shutil.copytree(old, new, symlinks=True)
     assert [fault.split(" needs ")[1].split()[0] for fault in check_libraries(str(new), str(old))] == ["libhum.so.1"]
-    moved = free_tree(str(new), str(old), str(new))
+    moved = relocate_tree(str(new), str(old), str(new))
     assert (moved.programs, moved.texts, moved.links, moved.stuck) == (1, 1, 1, ())
     assert check_libraries(str(new), str(old)) == ()
     shutil.rmtree(old)
@@ -98,7 +98,7 @@ def test_of_a_place_that_others_share_only_what_is_meant_is_rewritten(tmp_path: 
     }.items():
         (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / name).write_text(text)
-    free_tree(str(tmp_path), "/usr", "/new")
+    relocate_tree(str(tmp_path), "/usr", "/new")
     assert (tmp_path / "bin/tool").read_text() == "#!/new/bin/lua\nprint('/usr/share/bees')\n"
     assert (tmp_path / "bin/other").read_text() == "#!/usr/bin/env lua\n"
     assert (tmp_path / "lib/pkgconfig/lua.pc").read_text() == "prefix=/new\nlibs=/new/lib\n"
@@ -108,7 +108,7 @@ def test_of_a_place_that_others_share_only_what_is_meant_is_rewritten(tmp_path: 
 def test_a_prefix_that_does_not_fit_is_told(tmp_path: Path) -> None:
     old = lua_tree(tmp_path / "a")
     target = f"{tmp_path}/{'b' * 60}"
-    assert free_tree(str(old), str(old), target).stuck == ("bin/lua",)
+    assert relocate_tree(str(old), str(old), target).stuck == ("bin/lua",)
 
 
 def _elf(machine: int, *, wide: bool) -> bytes:

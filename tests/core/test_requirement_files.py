@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from unified_shell.core.environments.requirement_files import read_requirements
+from unified_shell.core.environments.packages.requirement_files import read_requirements
 from unified_shell.core.errors import UshError
 
 PROJECT = """

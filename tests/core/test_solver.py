@@ -245,7 +245,7 @@ def test_the_answer_is_that_of_exhaustive_search(
     try:
         found = chosen(run_solver([Requirement(text) for text in requests], target, client, {}, NO_CACHE))
     except NoSolution as error:
-        why = error.what
+        why = error.message
     if found is None:
         assert "gave up" not in why
         sure = {
@@ -294,7 +294,7 @@ def test_yanked_versions_need_an_exact_pin() -> None:
 def test_why_there_is_no_solution(universe: Universe, requests: list[str], said: str) -> None:
     with pytest.raises(NoSolution) as caught:
         run(universe, requests)
-    assert said in caught.value.what
+    assert said in caught.value.message
     assert caught.value.next_step
 
 
@@ -319,16 +319,16 @@ def test_a_proof_names_the_persons_requests_and_all_that_stands_between() -> Non
     }
     with pytest.raises(NoSolution) as caught:
         run(universe, ["alone", "swarm", "hum>=2"])
-    assert caught.value.what == (
+    assert caught.value.message == (
         "no set of versions fits: you ask for swarm, you ask for hum>=2 and every version of swarm requires hum<2"
     )
     assert "hum>=2" in caught.value.next_step
     with pytest.raises(NoSolution) as caught:
         run(universe, ["swarm==1"])
-    assert "comb 1 requires hum>=2" in caught.value.what
-    assert "swarm 1 requires comb" in caught.value.what
-    assert "swarm 1 requires hum<2" in caught.value.what
-    assert "alone" not in caught.value.what
+    assert "comb 1 requires hum>=2" in caught.value.message
+    assert "swarm 1 requires comb" in caught.value.message
+    assert "swarm 1 requires hum<2" in caught.value.message
+    assert "alone" not in caught.value.message
 
 
 def test_a_pre_release_that_a_dependency_names_is_admitted() -> None:

@@ -23,7 +23,7 @@ from unified_shell.core.distributions.record import RecordRow, hash_text, parse_
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.tags import TagFacts, platform_tags, rank_of, supported_tags, tag_ranks
 from unified_shell.core.distributions.wheels import parse_wheel_name
-from unified_shell.core.environments.launchers import launcher_text, with_first_line
+from unified_shell.core.environments.trees.launchers import launcher_text, with_first_line
 from unified_shell.core.errors import TransferFailed, WheelBroken
 from unified_shell.core.indexes.pages import IndexFile, parse_html_page, parse_json_page
 from unified_shell.core.resolution.offers import Offers

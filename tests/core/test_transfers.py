@@ -368,10 +368,10 @@ def test_what_a_proxy_does_is_told_as_its_doing(scheme: str, answer: str, said: 
             Fetcher(host).get(f"{scheme}://index.apiary.example/simple/")
         if (scheme, answer) == ("http", "HTTP/1.1 403 Forbidden"):
             # Of a plain request, nothing tells the proxy's refusal from the server's own.
-            assert "403" in caught.value.what
+            assert "403" in caught.value.message
             return
-        assert said in caught.value.what
-        assert f"127.0.0.1:{port}" in caught.value.what
+        assert said in caught.value.message
+        assert f"127.0.0.1:{port}" in caught.value.message
         assert step in caught.value.next_step
         assert "hums" not in str(caught.value)
         listening.close()

@@ -26,7 +26,7 @@ from unified_shell.core.machine.places import (
 
 # Not values but workers, or values that hold functions or third parties' objects: none of them crosses rooms.
 WORKERS = {
-    "Arrivals",
+    "PackageChecks",
     "_Stock",
     "_Looking",
     "Change",
@@ -41,7 +41,7 @@ WORKERS = {
     "Ran",
     "Reply",
     "Typed",
-    "Road",
+    "Executor",
     "Installer",
     "WheelName",
     "Target",
@@ -61,10 +61,10 @@ WORKERS = {
     "Present",
     "BuildRecipe",
     "Rules",
-    "Wish",
+    "PackageRequest",
     "Source",
-    "LockWish",
-    "Settled",
+    "LockRequest",
+    "PackageChange",
     "_Judge",
     "MetadataReader",
     "SourceBuilder",

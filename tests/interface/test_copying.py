@@ -18,7 +18,7 @@ from support.hand_made import VERSION, hand_made
 from support.sources import source
 from support.wheels import wheel
 from unified_shell.core.commands.desktop import parse_desktop_entry
-from unified_shell.core.environments.installer_names import installer_commands, installer_projects
+from unified_shell.core.environments.trees.installer_names import installer_commands, installer_projects
 
 
 @pytest.fixture

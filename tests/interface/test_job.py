@@ -446,7 +446,7 @@ def test_why_a_package_is_there_and_newer_ones(apiary: Account, tmp_path: Path) 
 
 
 def test_the_source_the_day_and_the_oldest_can_be_chosen(apiary: Account, tmp_path: Path) -> None:
-    """The first index has a younger bee; a tie, a day or the wish for the oldest lead past it."""
+    """The first index has a younger bee; a tie, a day or the request for the oldest lead past it."""
     one, two = tmp_path / "one", tmp_path / "two"
     for folder, version, year in ((one, "1.0", 2020), (one, "2.0", 2024), (two, "9.0", 2020)):
         path = wheel(folder, "bee", version)

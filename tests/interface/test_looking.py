@@ -196,6 +196,6 @@ def test_several_names_and_places(apiary: Account) -> None:
     ],
 )
 def test_versions_are_read_off_what_a_program_says(said: str, version: str) -> None:
-    from unified_shell.core.verification.command_versions import version_in
+    from unified_shell.core.verification.names.command_versions import version_in
 
     assert version_in(said) == version

@@ -15,9 +15,9 @@ from support.shells import words_of
 from unified_shell.core.environments.entering import entered_session
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.shells.dialects.dialect import SetVariable, Side
-from unified_shell.core.shells.enter_scripts import enter_scripts
-from unified_shell.core.shells.variables import with_variable
-from unified_shell.core.shells.wiring import Wiring
+from unified_shell.core.shells.planning.variables import with_variable
+from unified_shell.core.shells.wiring.enter_scripts import enter_scripts
+from unified_shell.core.shells.wiring.wiring import Wiring
 
 SHELLS = ("bash", "zsh", "fish", "sh", "ksh", "mksh", "tcsh")
 MODES = ("interactive", "login")

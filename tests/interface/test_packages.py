@@ -11,7 +11,7 @@ from support.account import USH, Account, visible_state
 from support.sources import source
 from support.wheels import rewrite, wheel
 from unified_shell.core.indexes.server import make_server
-from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.files.digests import digest_of_file
 
 
 @pytest.fixture

@@ -4,7 +4,7 @@ import hashlib
 import os
 import stat
 
-from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.files.digests import digest_of_file
 
 
 def digest_of_tree(top: str) -> str:

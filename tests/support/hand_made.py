@@ -8,7 +8,7 @@ from pathlib import Path
 
 from support.account import BASE_PYTHON
 from unified_shell.core.distributions.entry_points import parse_entry_points
-from unified_shell.core.distributions.first_lines import first_lines
+from unified_shell.core.distributions.shebangs import shebang_lines
 
 VERSION = f"{sys.version_info.major}.{sys.version_info.minor}"
 
@@ -31,7 +31,7 @@ def hand_made(prefix: Path, wheels: Sequence[Path], extras: Mapping[str, str] | 
         for one in parse_entry_points(entries.read_bytes(), "") if entries.exists() else ():
             script = prefix / "bin" / one.name
             script.write_text(
-                first_lines(f"{prefix}/bin/python")
+                shebang_lines(f"{prefix}/bin/python")
                 + f"import sys\nfrom {one.module} import {one.attribute}\nsys.exit({one.attribute}())\n"
             )
             script.chmod(0o755)

@@ -4,16 +4,16 @@ import json
 import sys
 
 from support.nasty import NASTY
+from unified_shell.core.changes.executor import Executor
 from unified_shell.core.changes.journal import Journal
-from unified_shell.core.changes.road import Road
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import everyone_locations, locations_of
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.dialects.dialect import Mode, SetVariable, Side
-from unified_shell.core.shells.sessions import find_program, open_session
-from unified_shell.core.shells.wiring import Wiring
-from unified_shell.core.shells.wiring_changes import WiringChange, plan_wiring
+from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
+from unified_shell.core.shells.sessions.sessions import find_program, open_session
+from unified_shell.core.shells.wiring.wiring import Wiring
 
 
 def main(scope: str) -> None:
@@ -34,8 +34,8 @@ def main(scope: str) -> None:
         lines=(),
         values=tuple((one.name, one.value) for one in wiring.variables),
     )
-    road = Road(locations=locations, journal=Journal(join(locations.data, "journal.sqlite")))
-    outcome = road.perform(plan_wiring(change, shells, host, locations))
+    executor = Executor(locations=locations, journal=Journal(join(locations.data, "journal.sqlite")))
+    outcome = executor.perform(plan_wiring(change, shells, host, locations))
     assert not outcome.faults, outcome.faults
     sessions = {f"{mode.value} {one.name}": open_session(one, mode, host) for one in shells for mode in Mode}
     print(json.dumps({key: {"trouble": one.trouble, **dict(one.variables)} for key, one in sessions.items()}))

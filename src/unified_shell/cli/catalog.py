@@ -4,13 +4,13 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
-from .workbench import Workbench, pass_bench
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 
 if TYPE_CHECKING:
+    from unified_shell.core.catalogs.address_book import NamedAddress
     from unified_shell.core.catalogs.reading import Listed
-    from unified_shell.core.changes.named_addresses import NamedAddress
 
 __all__ = ["catalog"]
 
@@ -25,8 +25,8 @@ def catalog() -> None:
 @click.option("--language", default="", help="Only what is of this language.")
 @click.option("--category", default="", help="Only what is of this category.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def list_catalogs(bench: Workbench, *, word: str, language: str, category: str, as_json: bool) -> None:
+@pass_context
+def list_catalogs(context: Context, *, word: str, language: str, category: str, as_json: bool) -> None:
     """List the catalogs in the order in which they are asked, and what they offer; with WORD what names it.
 
     Exit code 1 if one cannot be read.
@@ -34,31 +34,31 @@ def list_catalogs(bench: Workbench, *, word: str, language: str, category: str, 
     from unified_shell.core.catalogs.reading import read_catalog
     from unified_shell.core.catalogs.registered import CATALOGS
     from unified_shell.core.errors import UshError
-    from unified_shell.core.interpreters.kept import all_kept
-    from unified_shell.core.interpreters.offered import OfferWish, offers_of
+    from unified_shell.core.interpreters.getting.offered import OfferFilter, offers_of
+    from unified_shell.core.interpreters.managed import all_managed
     from unified_shell.views.catalog_view import print_offers
     from unified_shell.views.json_view import json_text
 
-    catalogs = CATALOGS.read_all(bench.host, bench.locations)
+    catalogs = CATALOGS.read_all(context.host, context.locations)
     listed: list[Listed] = []
     faults: list[str] = []
     for one in catalogs:
         try:
-            read = read_catalog(one, bench.fetcher)
+            read = read_catalog(one, context.fetcher)
         except UshError as error:
             faults.append(f"{one.name}: {error}")
             continue
         listed += read.listed
         faults += [f"{one.name}: {fault}" for fault in read.faults]
-    wish = OfferWish(language=language, category=category, word=word)
-    offers = offers_of(listed, all_kept(bench.host, bench.locations), wish, bench.host.platform)
+    request = OfferFilter(language=language, category=category, word=word)
+    offers = offers_of(listed, all_managed(context.host, context.locations), request, context.host.platform)
     if as_json:
         rows = [{"name": one.name, "address": one.shown} for one in catalogs]
-        bench.screen.result(json_text("catalogs", {"items": rows, "offers": offers, "faults": faults}))
+        context.screen.result(json_text("catalogs", {"items": rows, "offers": offers, "faults": faults}))
     elif not catalogs:
-        bench.screen.result("No catalog is named yet.\nNext: ush catalog add NAME ADDRESS")
+        context.screen.result("No catalog is named yet.\nNext: ush catalog add NAME ADDRESS")
     else:
-        print_offers(bench.screen, catalogs, offers, faults)
+        print_offers(context.screen, catalogs, offers, faults)
     if faults:
         click.get_current_context().exit(1)
 
@@ -66,18 +66,18 @@ def list_catalogs(bench: Workbench, *, word: str, language: str, category: str, 
 @catalog.command()
 @click.argument("name")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def show(bench: Workbench, name: str, *, as_json: bool) -> None:
+@pass_context
+def show(context: Context, name: str, *, as_json: bool) -> None:
     """Show what the catalog NAME lists, and every mistake in it. Exit code 1 if there is any."""
     from unified_shell.core.catalogs.reading import read_catalog
     from unified_shell.views.catalog_view import print_catalog
     from unified_shell.views.json_view import json_text
 
-    read = read_catalog(_named(bench, name), bench.fetcher)
+    read = read_catalog(_named(context, name), context.fetcher)
     if as_json:
-        bench.screen.result(json_text("catalog", read))
+        context.screen.result(json_text("catalog", read))
     else:
-        print_catalog(bench.screen, name, read)
+        print_catalog(context.screen, name, read)
     if read.faults:
         click.get_current_context().exit(1)
 
@@ -87,37 +87,37 @@ def show(bench: Workbench, name: str, *, as_json: bool) -> None:
 @click.argument("address")
 @for_whom
 @change_options
-@pass_bench
-def add(bench: Workbench, name: str, address: str, *, how: How) -> None:
+@pass_context
+def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> None:
     """Take descriptions from ADDRESS, a folder or URL with a catalog.toml, under a NAME."""
     from unified_shell.core.catalogs.reading import why_unreadable
     from unified_shell.core.catalogs.registered import CATALOGS
 
     def ask(full: str) -> str:
-        return why_unreadable(full, bench.fetcher)
+        return why_unreadable(full, context.fetcher)
 
-    locations = bench.rights_for(how.scope)
-    perform(bench, lambda: CATALOGS.plan_add(name, address, bench.host, locations, ask=ask), how)
+    locations = context.rights_for(how.scope)
+    perform(context, lambda: CATALOGS.plan_add(name, address, context.host, locations, ask=ask), how)
 
 
 @catalog.command()
 @click.argument("name")
 @for_whom
 @change_options
-@pass_bench
-def drop(bench: Workbench, name: str, *, how: How) -> None:
+@pass_context
+def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Forget the catalog NAME; what came from it stays."""
     from unified_shell.core.catalogs.registered import CATALOGS
 
-    locations = bench.rights_for(how.scope)
-    perform(bench, lambda: CATALOGS.plan_drop(name, bench.host, locations), how)
+    locations = context.rights_for(how.scope)
+    perform(context, lambda: CATALOGS.plan_drop(name, context.host, locations), how)
 
 
-def _named(bench: Workbench, name: str) -> "NamedAddress":
+def _named(context: Context, name: str) -> "NamedAddress":
     from unified_shell.core.catalogs.registered import CATALOGS
     from unified_shell.core.errors import UnknownName
 
-    known = {one.name: one for one in CATALOGS.read_all(bench.host, bench.locations)}
+    known = {one.name: one for one in CATALOGS.read_all(context.host, context.locations)}
     if name not in known:
         raise UnknownName("catalog", name, known, next_step="ush catalog list")
     return known[name]

@@ -2,9 +2,9 @@
 
 import click
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
-from .workbench import Workbench, pass_bench
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 
 __all__ = ["command"]
 
@@ -17,24 +17,24 @@ def command() -> None:
 @command.command("list")
 @click.argument("pattern", default="")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
+@pass_context
+def list_commands(context: Context, pattern: str, *, as_json: bool) -> None:
     """List the commands that were decided on or got; with a PATTERN, every name that fits, and its candidates."""
     from unified_shell.core.commands.patterns import match_names
     from unified_shell.core.commands.preferred import all_choices, links_folder
-    from unified_shell.core.verification.managed import managed_places
+    from unified_shell.core.verification.names.managed_places import managed_places
     from unified_shell.views.command_view import print_choices, print_names
     from unified_shell.views.json_view import json_text
 
-    choices = all_choices(bench.host, bench.locations)
-    names = match_names(pattern, bench.host, managed_places(bench.host, bench.locations)) if pattern else ()
+    choices = all_choices(context.host, context.locations)
+    names = match_names(pattern, context.host, managed_places(context.host, context.locations)) if pattern else ()
     if as_json:
-        bench.screen.result(json_text("commands", {"choices": choices, "names": names}))
+        context.screen.result(json_text("commands", {"choices": choices, "names": names}))
     elif pattern:
-        folders = tuple(links_folder(bench.locations_for(scope)) for scope in ("me", "everyone"))
-        print_names(bench.screen, pattern, names, choices, folders=folders, home=bench.host.home)
+        folders = tuple(links_folder(context.locations_for(scope)) for scope in ("me", "everyone"))
+        print_names(context.screen, pattern, names, choices, folders=folders, home=context.host.home)
     else:
-        print_choices(bench.screen, choices, bench.host.home)
+        print_choices(context.screen, choices, context.host.home)
     if pattern and not names:
         click.get_current_context().exit(1)
 
@@ -45,16 +45,16 @@ def list_commands(bench: Workbench, pattern: str, *, as_json: bool) -> None:
 @click.option("--only", is_flag=True, help="For NAME alone, without the other names of an interpreter.")
 @for_whom
 @change_options
-@pass_bench
-def prefer(bench: Workbench, name: str, candidate: str, *, only: bool, how: How) -> None:
+@pass_context
+def prefer(context: Context, name: str, candidate: str, *, only: bool, how: ChangeOptions) -> None:
     """Let CANDIDATE, a path or the name of an interpreter or environment, answer to NAME in new sessions.
 
     An interpreter's other names and scripts come with it, as one unit, unless --only is given. Nothing of the system's own is touched.
     """
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
-    locations = bench.rights_for(how.scope)
-    perform(bench, lambda: plan_prefer_named(name, candidate, bench.host, locations, only=only), how)
+    locations = context.rights_for(how.scope)
+    perform(context, lambda: plan_prefer_named(name, candidate, context.host, locations, only=only), how)
 
 
 @command.command()
@@ -63,20 +63,20 @@ def prefer(bench: Workbench, name: str, candidate: str, *, only: bool, how: How)
 @click.option("--interpreter", "wanted", default="", help="A path, a name or a version; else the session's.")
 @for_whom
 @change_options
-@pass_bench
-def get(bench: Workbench, name: str, source: str, wanted: str, *, how: How) -> None:
+@pass_context
+def get(context: Context, name: str, source: str, wanted: str, *, how: ChangeOptions) -> None:
     """Get the command NAME from a Python distribution, into an environment of its own."""
-    from unified_shell.core.environments.got_commands import plan_get_command
-    from unified_shell.core.environments.requests import parse_request
+    from unified_shell.core.environments.command_environments import plan_get_command
+    from unified_shell.core.environments.packages.requests import parse_request
     from unified_shell.core.interpreters.adopting import choose_interpreter
 
     request = parse_request(source or name)
-    facts = choose_interpreter(wanted, bench.host, bench.locations)
-    locations = bench.rights_for(how.scope)
-    client = bench.indexes_for(how.scope)
+    facts = choose_interpreter(wanted, context.host, context.locations)
+    locations = context.rights_for(how.scope)
+    client = context.indexes_for(how.scope)
     perform(
-        bench,
-        lambda: plan_get_command(name, request, facts, client, host=bench.host, locations=locations),
+        context,
+        lambda: plan_get_command(name, request, facts, client, host=context.host, locations=locations),
         how,
     )
 
@@ -85,39 +85,39 @@ def get(bench: Workbench, name: str, source: str, wanted: str, *, how: How) -> N
 @click.argument("name")
 @for_whom
 @change_options
-@pass_bench
-def refresh(bench: Workbench, name: str, *, how: How) -> None:
+@pass_context
+def refresh(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Have the newest of the distribution that NAME came from; or the scripts that came to a preferred interpreter."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.commands.preferring import find_choice
-    from unified_shell.core.environments.got_commands import plan_refresh_command
+    from unified_shell.core.environments.command_environments import plan_refresh_command
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
-    locations = bench.rights_for(how.scope)
+    locations = context.rights_for(how.scope)
 
     def make() -> Change:
-        choice = find_choice(name, bench.host, locations)
+        choice = find_choice(name, context.host, locations)
         if choice.environment:
-            return plan_refresh_command(choice, bench.indexes_for(how.scope), bench.host, locations)
-        return plan_prefer_named(name, choice.candidate, bench.host, locations)
+            return plan_refresh_command(choice, context.indexes_for(how.scope), context.host, locations)
+        return plan_prefer_named(name, choice.candidate, context.host, locations)
 
-    perform(bench, make, how)
+    perform(context, make, how)
 
 
 @command.command()
 @click.argument("name")
 @for_whom
 @change_options
-@pass_bench
-def drop(bench: Workbench, name: str, *, how: How) -> None:
+@pass_context
+def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Take the choice or the command NAME back; what answered before answers again."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.commands.preferring import find_choice
-    from unified_shell.core.environments.got_commands import plan_drop_command
+    from unified_shell.core.environments.command_environments import plan_drop_command
 
-    locations = bench.rights_for(how.scope)
+    locations = context.rights_for(how.scope)
 
     def make() -> Change:
-        return plan_drop_command(find_choice(name, bench.host, locations), bench.host, locations)
+        return plan_drop_command(find_choice(name, context.host, locations), context.host, locations)
 
-    perform(bench, make, how)
+    perform(context, make, how)

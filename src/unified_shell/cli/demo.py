@@ -2,8 +2,8 @@
 
 import click
 
-from .beginnings import CheckedCommand
-from .workbench import Workbench, pass_bench
+from .abbreviations import CheckedCommand
+from .context import Context, pass_context
 
 __all__ = ["demo"]
 
@@ -12,9 +12,9 @@ __all__ = ["demo"]
 @click.option(
     "--keep", default="", metavar="DIR", help="Where to put the scratch home, which is kept; DIR must be new."
 )
-@pass_bench
-def demo(bench: Workbench, keep: str) -> None:
+@pass_context
+def demo(context: Context, keep: str) -> None:
     """Run the whole job on the apiary study in a scratch home: look, get, wire, verify, undo; offline."""
     from unified_shell.demo.script import run_demo
 
-    click.get_current_context().exit(run_demo(bench.screen, bench.host, keep))
+    click.get_current_context().exit(run_demo(context.screen, context.host, keep))

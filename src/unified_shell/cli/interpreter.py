@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 from .sides import side_options
-from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
     from unified_shell.core.catalogs.reading import Listed
     from unified_shell.core.changes.plan import Change, Plan
-    from unified_shell.core.interpreters.sourcing import FindDescribed
+    from unified_shell.core.interpreters.getting.origins import FindDescribed
 
 __all__ = ["interpreter"]
 
@@ -28,23 +28,23 @@ def interpreter() -> None:
 @interpreter.command("list")
 @click.option("--below", "roots", multiple=True, metavar="DIR", help="Only those below DIR, which is searched.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def list_interpreters(bench: Workbench, roots: tuple[str, ...], *, as_json: bool) -> None:
+@pass_context
+def list_interpreters(context: Context, roots: tuple[str, ...], *, as_json: bool) -> None:
     """List the interpreters of this machine, of Python and other languages, and those that ush keeps."""
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.discovery import discover
-    from unified_shell.core.interpreters.kept import all_kept
+    from unified_shell.core.interpreters.managed import all_managed
     from unified_shell.views.interpreter_view import print_all_interpreters
     from unified_shell.views.json_view import json_text
 
     places = tuple(os.path.abspath(one) for one in roots)
-    found = discover(bench.host, roots=places, thorough=not places)
-    kept, adopted = all_kept(bench.host, bench.locations), read_adopted(bench.locations)
+    found = discover(context.host, roots=places, thorough=not places)
+    kept, adopted = all_managed(context.host, context.locations), read_adopted(context.locations)
     if as_json:
         facts = {"found": found.python, "others": found.others, "kept": kept, "adopted": adopted}
-        bench.screen.result(json_text("interpreters", facts))
+        context.screen.result(json_text("interpreters", facts))
     else:
-        print_all_interpreters(bench.screen, found, kept, adopted, bench.host.home)
+        print_all_interpreters(context.screen, found, kept, adopted, context.host.home)
 
 
 @interpreter.command()
@@ -64,9 +64,9 @@ def list_interpreters(bench: Workbench, roots: tuple[str, ...], *, as_json: bool
 @click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
 @for_whom
 @change_options
-@pass_bench
+@pass_context
 def get(  # noqa: PLR0913 - an argument an option
-    bench: Workbench,
+    context: Context,
     what: tuple[str, ...],
     *,
     name: str,
@@ -80,7 +80,7 @@ def get(  # noqa: PLR0913 - an argument an option
     side: str | None,
     although_ready: bool,
     accepted: tuple[str, ...],
-    how: How,
+    how: ChangeOptions,
 ) -> None:
     """Get an interpreter: WHAT is a language and version (python 3.12), a URL or file of a ready-built archive or
     of a source, which is built, or a folder, which is copied.
@@ -88,10 +88,10 @@ def get(  # noqa: PLR0913 - an argument an option
     It is freed from where it was built, and proved in its own place. Parts of Python: TLS, SQLite, ctypes, zlib,
     bzip2, xz, Tk, readline, curses, uuid, gdbm.
     """
-    from unified_shell.core.interpreters.building import BuildWish
-    from unified_shell.core.interpreters.get_plans import GetWish, plan_get
+    from unified_shell.core.interpreters.getting.building import BuildOptions
+    from unified_shell.core.interpreters.getting.get_plans import InterpreterRequest, plan_get
 
-    wish = GetWish(
+    request = InterpreterRequest(
         words=what,
         name=name,
         form=form or "",
@@ -99,49 +99,53 @@ def get(  # noqa: PLR0913 - an argument an option
         archive=archive,
         sha256=sha256,
         accepted=accepted,
-        build=BuildWish(wanted=wanted, unwanted=unwanted, optimised=optimised),
+        build=BuildOptions(wanted=wanted, unwanted=unwanted, optimised=optimised),
         side=side or "",
         although_ready=although_ready,
     )
-    locations = bench.locations_for(how.scope)
+    locations = context.locations_for(how.scope)
 
-    def make(each: GetWish) -> "Change":
-        return plan_get(each, _described(bench), bench.fetcher, bench.host, locations, progress=bench.tell_progress)
+    def make(each: InterpreterRequest) -> "Change":
+        return plan_get(
+            each, _described(context), context.fetcher, context.host, locations, progress=context.tell_progress
+        )
 
     asks = side is None and sys.stdin.isatty() and not (how.yes or how.only_plan)
-    if asks and not make(wish).plan.nothing_to_do:
-        wish = dataclasses.replace(wish, side=_asked_side(bench, make(dataclasses.replace(wish, side="front")).plan))
-    perform(bench, lambda: make(wish), how)
+    if asks and not make(request).plan.nothing_to_do:
+        request = dataclasses.replace(
+            request, side=_asked_side(context, make(dataclasses.replace(request, side="front")).plan)
+        )
+    perform(context, lambda: make(request), how)
 
 
 @interpreter.command()
 @click.argument("which")
 @click.option("-o", "--output", default="", metavar="FILE", help="The archive: .tar.gz, .tar.xz, .tar.zst …")
-@pass_bench
-def pack(bench: Workbench, which: str, output: str) -> None:
+@pass_context
+def pack(context: Context, which: str, output: str) -> None:
     """Pack WHICH, an interpreter that ush brought, or a Python's name, version or path, into an archive.
 
     It is got elsewhere by: ush interpreter get ARCHIVE
     """
     from unified_shell.core.interpreters.adopting import choose_interpreter
-    from unified_shell.core.interpreters.kept import all_kept
-    from unified_shell.core.interpreters.packing import pack_interpreter, pack_kept, packed_name
-    from unified_shell.core.machine.disks import shown_size
+    from unified_shell.core.interpreters.getting.packing import pack_interpreter, pack_managed, packed_name
+    from unified_shell.core.interpreters.managed import all_managed
+    from unified_shell.core.machine.files.disks import shown_size
     from unified_shell.core.machine.places import typed
 
-    host, locations = bench.host, bench.locations
-    kept = next((one for one in all_kept(host, locations) if one.name == which and one.language != "python"), None)
+    host, locations = context.host, context.locations
+    kept = next((one for one in all_managed(host, locations) if one.name == which and one.language != "python"), None)
     if kept is not None:
         name = output or packed_name(kept.language, kept.version, host)
-        with bench.progress.shown(f"Pack {kept.name}", at_once=True):
-            place, count = pack_kept(kept, name, host, locations, progress=bench.tell_progress)
+        with context.progress.shown(f"Pack {kept.name}", at_once=True):
+            place, count = pack_managed(kept, name, host, locations, progress=context.tell_progress)
     else:
         facts = choose_interpreter(which, host, locations)
         name = output or packed_name("python", facts.full_version, host)
-        with bench.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
-            place, count = pack_interpreter(facts, name, host, locations, progress=bench.tell_progress)
-    bench.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
-    bench.screen.result(f"To have it elsewhere: ush interpreter get {typed(place, bench.host.home)}")
+        with context.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
+            place, count = pack_interpreter(facts, name, host, locations, progress=context.tell_progress)
+    context.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
+    context.screen.result(f"To have it elsewhere: ush interpreter get {typed(place, context.host.home)}")
 
 
 @interpreter.command()
@@ -151,12 +155,12 @@ def pack(bench: Workbench, which: str, output: str) -> None:
     "Its commands on PATH, before others of the same name.", "Its commands on PATH, after others of the same name."
 )
 @change_options
-@pass_bench
-def adopt(bench: Workbench, path: str, name: str, *, side: str | None, how: How) -> None:
+@pass_context
+def adopt(context: Context, path: str, name: str, *, side: str | None, how: ChangeOptions) -> None:
     """Register the interpreter at PATH, an executable or its folder; nothing of it is changed."""
     from unified_shell.core.interpreters.adopting import plan_adopt
 
-    perform(bench, lambda: plan_adopt(path, name, bench.host, bench.locations, side=side or ""), how)
+    perform(context, lambda: plan_adopt(path, name, context.host, context.locations, side=side or ""), how)
 
 
 @interpreter.command()
@@ -164,47 +168,49 @@ def adopt(bench: Workbench, path: str, name: str, *, side: str | None, how: How)
 @click.option("--although-needed", is_flag=True, help="Even if environments or preferred names stop working.")
 @for_whom
 @change_options
-@pass_bench
-def drop(bench: Workbench, name: str, *, although_needed: bool, how: How) -> None:
+@pass_context
+def drop(context: Context, name: str, *, although_needed: bool, how: ChangeOptions) -> None:
     """Drop the interpreter NAME; one that was adopted is only forgotten and stays where it is."""
-    from unified_shell.core.environments.known import list_environments
+    from unified_shell.core.environments.model.registry import list_environments
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.adopting import plan_forget
-    from unified_shell.core.interpreters.dropping import find_kept, plan_drop
+    from unified_shell.core.interpreters.getting.dropping import find_managed, plan_drop
     from unified_shell.core.verification.dependants import dependants_of
 
-    locations = bench.locations_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> "Change":
-        kept = find_kept(name, locations)
+        kept = find_managed(name, locations)
         if kept is not None:
-            needed_by = dependants_of(kept, bench.host, bench.locations)
-            return plan_drop(name, needed_by, bench.host, locations, consent=although_needed)
-        real = {one.name: os.path.realpath(one.executable) for one in read_adopted(bench.locations)}.get(name)
-        on_it = [one.name for one in list_environments(bench.locations) if one.contents.interpreter == real]
-        return plan_forget(name, bench.host, bench.locations, on_it)
+            needed_by = dependants_of(kept, context.host, context.locations)
+            return plan_drop(name, needed_by, context.host, locations, consent=although_needed)
+        real = {one.name: os.path.realpath(one.executable) for one in read_adopted(context.locations)}.get(name)
+        on_it = [one.name for one in list_environments(context.locations) if one.contents.interpreter == real]
+        return plan_forget(name, context.host, context.locations, on_it)
 
-    perform(bench, make, how)
+    perform(context, make, how)
 
 
-def _asked_side(bench: Workbench, in_front: "Plan") -> str:
+def _asked_side(context: Context, in_front: "Plan") -> str:
     """Ask where its commands are to stand on PATH, having said what that overrides."""
     from unified_shell.core.changes.plan import LineKind
 
     changes = [line for line in in_front.lines if line.kind is LineKind.CHANGE and " will answer " in line.subject]
     told = ", ".join(f"{line.subject.split(' ')[0]} ({line.detail})" for line in changes)
-    bench.screen.say(f"In front of PATH it would answer to: {told}" if told else "Nothing on PATH is called like it.")
+    context.screen.say(
+        f"In front of PATH it would answer to: {told}" if told else "Nothing on PATH is called like it."
+    )
     choice: str = click.prompt(
         "Its commands on PATH", type=click.Choice(["front", "back", "no"]), default="no", err=True
     )
     return "" if choice == "no" else choice
 
 
-def _described(bench: Workbench) -> "FindDescribed":
+def _described(context: Context) -> "FindDescribed":
     from unified_shell.core.catalogs.reading import find_described
     from unified_shell.core.catalogs.registered import CATALOGS
 
     def find(fits) -> "Listed | None":  # type: ignore[no-untyped-def]
-        return find_described(CATALOGS.read_all(bench.host, bench.locations), bench.fetcher, fits)
+        return find_described(CATALOGS.read_all(context.host, context.locations), context.fetcher, fits)
 
     return find

@@ -2,9 +2,9 @@
 
 import click
 
-from .beginnings import CheckedCommand
-from .performing import How, change_options, for_whom, perform
-from .workbench import Workbench, pass_bench
+from .abbreviations import CheckedCommand
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 
 __all__ = ["journal", "undo"]
 
@@ -13,24 +13,24 @@ __all__ = ["journal", "undo"]
 @click.option("--all", "everything", is_flag=True, help="All changes, not the newest 20 alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom
-@pass_bench
-def journal(bench: Workbench, *, everything: bool, scope: str, as_json: bool) -> None:
+@pass_context
+def journal(context: Context, *, everything: bool, scope: str, as_json: bool) -> None:
     """Show what was done, newest first, and what is kept so that it can be undone."""
     from unified_shell.core.changes.retention import kept_bytes_of
     from unified_shell.core.changes.undo import is_standing
     from unified_shell.views.journal_view import JournalRow, print_journal
     from unified_shell.views.json_view import json_text
 
-    road = bench.road_for(scope)
-    entries = road.journal.entries(newest=None if everything else 20)
+    executor = context.executor_for(scope)
+    entries = executor.journal.entries(newest=None if everything else 20)
     rows = [
-        JournalRow(entry=one, standing=is_standing(road, one), kept_bytes=kept_bytes_of(road.journal, one))
+        JournalRow(entry=one, standing=is_standing(executor, one), kept_bytes=kept_bytes_of(executor.journal, one))
         for one in entries
     ]
     if as_json:
-        bench.screen.result(json_text("journal", rows))
+        context.screen.result(json_text("journal", rows))
     else:
-        print_journal(bench.screen, rows)
+        print_journal(context.screen, rows)
 
 
 @click.command(cls=CheckedCommand)
@@ -38,24 +38,24 @@ def journal(bench: Workbench, *, everything: bool, scope: str, as_json: bool) ->
 @click.option("--through", is_flag=True, help="Take back the later changes that build on it as well.")
 @for_whom
 @change_options
-@pass_bench
-def undo(bench: Workbench, number: int | None, *, through: bool, how: How) -> None:
+@pass_context
+def undo(context: Context, number: int | None, *, through: bool, how: ChangeOptions) -> None:
     """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
-    from unified_shell.core.shells.derived import derive_from_wiring
+    from unified_shell.core.shells.wiring.derived import derive_from_wiring
     from unified_shell.core.verification.session_checks import check_wired_sessions
 
-    road = bench.road_for(how.scope)
+    executor = context.executor_for(how.scope)
 
     def make() -> Change:
         return undo_change(
-            road,
+            executor,
             number,
-            home=bench.host.home,
-            derive=lambda steps: derive_from_wiring(steps, bench.host, road.locations),
+            home=context.host.home,
+            derive=lambda steps: derive_from_wiring(steps, context.host, executor.locations),
             through=through,
-            verify=lambda: check_wired_sessions(bench.host, bench.locations),
+            verify=lambda: check_wired_sessions(context.host, context.locations),
         )
 
-    perform(bench, make, how)
+    perform(context, make, how)

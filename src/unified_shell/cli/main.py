@@ -9,12 +9,12 @@ from typing import ClassVar
 import click
 
 from unified_shell import __version__
-from unified_shell.core.errors import CouldNot, UshError, WordsOff, told
+from unified_shell.core.errors import CouldNot, UsageError, UshError, os_error_text
 from unified_shell.core.machine.interrupts import interrupting_signal, is_interrupted, note_interrupts
 from unified_shell.core.machine.places import typed
 from unified_shell.views.plain_text import plain_text
 
-from .beginnings import resolve_beginning
+from .abbreviations import resolve_beginning
 from .everyday_words import instead_of_option
 from .streams import prepare_streams, trouble_of_output
 
@@ -86,14 +86,14 @@ def ush(ctx: click.Context, *, trace: bool) -> None:
     Look at what is there, get what is missing, wire it into the shells, verify that a new session launches
     the commands and imports the packages; every change is planned, shown, and can be undone.
     """
-    from .workbench import Workbench
+    from .context import Context
 
-    bench = Workbench(trace=trace, done=ctx.obj if isinstance(ctx.obj, list) else [])
-    ctx.obj = bench
+    context = Context(trace=trace, done=ctx.obj if isinstance(ctx.obj, list) else [])
+    ctx.obj = context
     if ctx.invoked_subcommand is None:
         from .look import show_standing
 
-        show_standing(bench)
+        show_standing(context)
 
 
 def main() -> None:
@@ -132,7 +132,7 @@ def _run(done: list[int], *, trace: bool) -> int:
         return error.exit_code
     except OSError as error:
         # No fault of the program: a disk, a permission, a file that went away.
-        _tell(CouldNot(told(error), next_step="ush look   (free disk, and where ush stores)"), trace=trace)
+        _tell(CouldNot(os_error_text(error), next_step="ush look   (free disk, and where ush stores)"), trace=trace)
         return CouldNot.exit_code
     except MemoryError:
         _tell(CouldNot("there is too little memory", next_step="end other programs, then try again"), trace=trace)
@@ -143,13 +143,13 @@ def _run(done: list[int], *, trace: bool) -> int:
 
 
 def _in_our_words(error: click.ClickException) -> UshError:
-    context = error.ctx if isinstance(error, click.UsageError) else None
+    ctx = error.ctx if isinstance(error, click.UsageError) else None
     text = error.format_message().rstrip(".")
-    if isinstance(error, click.NoSuchOption) and context is not None:
-        known = [name for one in context.command.params for name in (*one.opts, *one.secondary_opts)]
+    if isinstance(error, click.NoSuchOption) and ctx is not None:
+        known = [name for one in ctx.command.params for name in (*one.opts, *one.secondary_opts)]
         meant = instead_of_option(error.option_name, [name for name in known if name.startswith("-")])
         text = f"no such option {error.option_name!r}" + (f". Did you mean {meant!r}?" if meant else "")
-    return WordsOff(text[:1].lower() + text[1:], next_step=f"{context.command_path if context else 'ush'} --help")
+    return UsageError(text[:1].lower() + text[1:], next_step=f"{ctx.command_path if ctx else 'ush'} --help")
 
 
 def _tell(error: UshError, *, trace: bool) -> None:
@@ -168,7 +168,7 @@ def _tell_as_json(error: UshError) -> None:
     from unified_shell.views.json_view import json_text
 
     step = _next_step(error, sys.argv[1:])
-    fields = {"error": error.what, "where": error.where, "next_step": step, "exit_code": error.exit_code}
+    fields = {"error": error.message, "where": error.where, "next_step": step, "exit_code": error.exit_code}
     click.echo(json_text("error", fields))
 
 

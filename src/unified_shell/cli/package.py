@@ -6,16 +6,16 @@ import click
 
 from unified_shell.core.machine.places import typed
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
-from .wishing import WishWords, wish_options
-from .workbench import Workbench, pass_bench
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
+from .request_options import RequestOptions, request_options
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from unified_shell.core.changes.plan import Change
-    from unified_shell.core.environments.known import Environment
+    from unified_shell.core.environments.model.registry import Environment
     from unified_shell.core.machine.locations import Locations
 
 __all__ = ["package"]
@@ -27,9 +27,9 @@ in_environment = click.option(
 
 def _to_bench(ctx: click.Context, option: click.Parameter, value: object) -> None:
     """Keep an option about indexes where they are asked."""
-    bench = ctx.find_object(Workbench)
-    if bench is not None and option.name is not None:
-        setattr(bench, option.name, value)
+    context = ctx.find_object(Context)
+    if context is not None and option.name is not None:
+        setattr(context, option.name, value)
 
 
 without_index = click.option(
@@ -61,61 +61,68 @@ def package() -> None:
     "--from", "index", default="", metavar="INDEX", help="Take what is named from this index only, from now on."
 )
 @click.option("--lock", default="", metavar="FILE", help="Exactly what a lock file (pylock.toml) holds; no solving.")
-@wish_options
+@request_options
 @without_index
 @offline
 @in_environment
 @for_whom
 @change_options
-@pass_bench
+@pass_context
 def get(
-    bench: Workbench,
+    context: Context,
     requirements: tuple[str, ...],
     *,
     index: str,
     lock: str,
-    words: WishWords,
+    words: RequestOptions,
     name: str,
-    how: How,
+    how: ChangeOptions,
 ) -> None:
     """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra], NAME @ ADDRESS, FILE.whl."""
     from packaging.utils import canonicalize_name
 
-    from unified_shell.core.changes.composing import combined
-    from unified_shell.core.environments.packages import plan_get
-    from unified_shell.core.indexes.ties import plan_ties
+    from unified_shell.core.changes.merging import merged
+    from unified_shell.core.environments.packages.getting import plan_get
+    from unified_shell.core.indexes.index_pins import plan_pins
 
     if lock:
-        _get_locked(bench, lock, words, how, name, alone=not requirements)
+        _get_locked(context, lock, words, how, name, alone=not requirements)
         return
-    wish = words.wish(requirements, bench.host.working_directory)
-    named = [canonicalize_name(one.name) for one in wish.requests]
+    request = words.request(requirements, context.host.working_directory)
+    named = [canonicalize_name(one.name) for one in request.requests]
     if index:
-        bench.ties = dict.fromkeys(named, index)
+        context.ties = dict.fromkeys(named, index)
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
         # What is tied is remembered for the person alone.
-        ties = plan_ties(named, index, bench.host, bench.locations) if index and how.scope == "me" else None
+        ties = plan_pins(named, index, context.host, context.locations) if index and how.scope == "me" else None
         change = plan_get(
-            wish, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
+            request,
+            environment,
+            context.indexes_for(how.scope),
+            context.host,
+            locations,
+            progress=context.tell_progress,
         )
-        return combined(change, ties) if ties is not None and not change.plan.nothing_to_do else change
+        return merged(change, ties) if ties is not None and not change.plan.nothing_to_do else change
 
-    _perform(bench, plan, how, name)
+    _perform(context, plan, how, name)
 
 
-def _get_locked(bench: Workbench, lock: str, words: WishWords, how: How, name: str, *, alone: bool) -> None:
-    from unified_shell.core.environments.lock_files import LockWish, plan_lock
-    from unified_shell.core.errors import WordsOff
+def _get_locked(
+    context: Context, lock: str, words: RequestOptions, how: ChangeOptions, name: str, *, alone: bool
+) -> None:
+    from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock
+    from unified_shell.core.errors import UsageError
 
     if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
         named = (f" -e {typed(name)}" if name else "") + (f" --for {how.scope}" if how.scope != "me" else "")
-        raise WordsOff(
+        raise UsageError(
             "a lock says all there is to say; nothing can be asked for besides",
             next_step=f"ush package get --lock {typed(lock)}{named}   then ush package get NAME{named}",
         )
 
-    wish = LockWish(
+    request = LockRequest(
         path=lock,
         rules=words.rules(),
         extras=tuple(words.extras),
@@ -125,47 +132,54 @@ def _get_locked(bench: Workbench, lock: str, words: WishWords, how: How, name: s
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
         return plan_lock(
-            wish, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
+            request,
+            environment,
+            context.indexes_for(how.scope),
+            context.host,
+            locations,
+            progress=context.tell_progress,
         )
 
-    _perform(bench, plan, how, name)
+    _perform(context, plan, how, name)
 
 
-def _perform(bench: Workbench, plan: "Callable[[Environment, Locations], Change]", how: How, name: str) -> None:
+def _perform(
+    context: Context, plan: "Callable[[Environment, Locations], Change]", how: ChangeOptions, name: str
+) -> None:
     """Change the packages of an environment, mine or everyone's, check what came and tell it."""
-    from unified_shell.core.environments.known import choose_environment
-    from unified_shell.core.verification.arrivals import Arrivals
+    from unified_shell.core.environments.model.registry import choose_environment
+    from unified_shell.core.verification.packages.package_checks import PackageChecks
 
-    locations = bench.rights_for(how.scope)
-    last: list[Arrivals] = []
+    locations = context.rights_for(how.scope)
+    last: list[PackageChecks] = []
 
     def make() -> "Change":
-        environment = choose_environment(name, bench.host, locations)
-        last[:] = [Arrivals(environment, bench.host, locations)]
+        environment = choose_environment(name, context.host, locations)
+        last[:] = [PackageChecks(environment, context.host, locations)]
         return last[0].checked(plan(environment, locations))
 
-    perform(bench, make, how, tell=lambda _outcome: last[0].lines())
+    perform(context, make, how, tell=lambda _outcome: last[0].lines())
 
 
 @package.command("list")
 @in_environment
 @click.option("--licences", is_flag=True, help="Each one's licence, as it says itself, and its text's file.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool) -> None:
+@pass_context
+def list_packages(context: Context, name: str, *, licences: bool, as_json: bool) -> None:
     """List what an environment holds, with the names to import and the commands."""
-    from unified_shell.core.environments.known import choose_environment
-    from unified_shell.core.verification.on_disk import read_installed
+    from unified_shell.core.environments.model.registry import choose_environment
+    from unified_shell.core.verification.packages.installed_metadata import read_installed
     from unified_shell.views.environment_view import print_licences, print_packages
     from unified_shell.views.json_view import json_text
 
-    found = choose_environment(name, bench.host, bench.locations)
+    found = choose_environment(name, context.host, context.locations)
     if as_json:
-        bench.screen.result(json_text("packages", found.contents.distributions))
+        context.screen.result(json_text("packages", found.contents.distributions))
     elif licences:
-        print_licences(bench.screen, found, read_installed(found), bench.host.home)
+        print_licences(context.screen, found, read_installed(found), context.host.home)
     else:
-        print_packages(bench.screen, found, read_installed(found))
+        print_packages(context.screen, found, read_installed(found))
 
 
 @package.command()
@@ -174,17 +188,22 @@ def list_packages(bench: Workbench, name: str, *, licences: bool, as_json: bool)
 @in_environment
 @for_whom
 @change_options
-@pass_bench
-def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
+@pass_context
+def refresh(context: Context, names: tuple[str, ...], name: str, *, how: ChangeOptions) -> None:
     """Update to the newest compatible versions, of the packages NAME or of everything."""
-    from unified_shell.core.environments.packages import plan_refresh
+    from unified_shell.core.environments.packages.getting import plan_refresh
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
         return plan_refresh(
-            names, environment, bench.indexes_for(how.scope), bench.host, locations, progress=bench.tell_progress
+            names,
+            environment,
+            context.indexes_for(how.scope),
+            context.host,
+            locations,
+            progress=context.tell_progress,
         )
 
-    _perform(bench, plan, how, name)
+    _perform(context, plan, how, name)
 
 
 @package.command()
@@ -192,21 +211,21 @@ def refresh(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) ->
 @in_environment
 @click.option("--all", "every", is_flag=True, help="Every way from what was requested, not the shortest alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def why(bench: Workbench, wanted: str, name: str, *, every: bool, as_json: bool) -> None:
+@pass_context
+def why(context: Context, wanted: str, name: str, *, every: bool, as_json: bool) -> None:
     """Tell why the package NAME is there: what requires it, and the shortest way to it from what was requested."""
-    from unified_shell.core.environments.chains import why_there
-    from unified_shell.core.environments.changing import base_of
-    from unified_shell.core.environments.known import choose_environment
+    from unified_shell.core.environments.model.base_interpreter import base_of
+    from unified_shell.core.environments.model.registry import choose_environment
+    from unified_shell.core.environments.packages.dependency_paths import why_there
     from unified_shell.views.environment_view import print_why
     from unified_shell.views.json_view import json_text
 
-    found = choose_environment(name, bench.host, bench.locations)
-    reasons = why_there(wanted, found, base_of(found, bench.host), every=every)
+    found = choose_environment(name, context.host, context.locations)
+    reasons = why_there(wanted, found, base_of(found, context.host), every=every)
     if as_json:
-        bench.screen.result(json_text("why", reasons))
+        context.screen.result(json_text("why", reasons))
     else:
-        print_why(bench.screen, wanted, found, reasons, every=every)
+        print_why(context.screen, wanted, found, reasons, every=every)
 
 
 @package.command()
@@ -214,12 +233,12 @@ def why(bench: Workbench, wanted: str, name: str, *, every: bool, as_json: bool)
 @in_environment
 @for_whom
 @change_options
-@pass_bench
-def drop(bench: Workbench, names: tuple[str, ...], name: str, *, how: How) -> None:
+@pass_context
+def drop(context: Context, names: tuple[str, ...], name: str, *, how: ChangeOptions) -> None:
     """Drop packages, and what came along for them alone."""
-    from unified_shell.core.environments.dropping_packages import plan_drop_packages
+    from unified_shell.core.environments.packages.removal import plan_drop_packages
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
-        return plan_drop_packages(names, environment, bench.host, locations, bench.indexes_for(how.scope))
+        return plan_drop_packages(names, environment, context.host, locations, context.indexes_for(how.scope))
 
-    _perform(bench, plan, how, name)
+    _perform(context, plan, how, name)

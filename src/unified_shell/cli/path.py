@@ -4,14 +4,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 from .sides import side_options
-from .workbench import Workbench, pass_bench
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-    from unified_shell.core.shells.wiring import Wiring
+    from unified_shell.core.shells.wiring.wiring import Wiring
 
 __all__ = ["path"]
 
@@ -44,9 +44,9 @@ def path() -> None:
 @on_variable
 @in_environment
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
+@pass_context
 def list_entries(
-    bench: Workbench,
+    context: Context,
     shell: str,
     *,
     login: bool,
@@ -56,30 +56,30 @@ def list_entries(
     as_json: bool,
 ) -> None:
     """List PATH in a new session, entry by entry: what it gives and hides, and which file and line put it there."""
-    from unified_shell.core.shells.path_report import report_path
-    from unified_shell.core.shells.wiring import read_wiring
+    from unified_shell.core.shells.tracing.path_report import report_path
+    from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.views.json_view import json_text
     from unified_shell.views.path_view import print_own_paths, print_path, print_session_path
 
     if environment:
-        own = bench.own_wiring(environment).environment.contents.wiring
-        print_own_paths(bench.screen, environment, own, bench.host.home, as_json=as_json)
+        own = context.own_wiring(environment).environment.contents.wiring
+        print_own_paths(context.screen, environment, own, context.host.home, as_json=as_json)
         return
-    wiring = read_wiring(bench.locations)
+    wiring = read_wiring(context.locations)
     if source in ("registry", "registry file"):
-        _in_registry(bench, variable, wiring, as_file=source == "registry file", as_json=as_json)
+        _in_registry(context, variable, wiring, as_file=source == "registry file", as_json=as_json)
         return
     if source == "session":
-        print_session_path(bench.screen, bench.host.search_path(), wiring, bench.host.home, as_json=as_json)
+        print_session_path(context.screen, context.host.search_path(), wiring, context.host.home, as_json=as_json)
         return
-    dialect, mode = _asked(bench, shell, login=login)
+    dialect, mode = _asked(context, shell, login=login)
     again = ", and once more to trace it; both run" if variable == "PATH" else "; it runs"
-    bench.screen.say(f"A new session of {dialect.name} is opened{again} your startup files.")
-    report = report_path(dialect, mode, bench.host, bench.locations, variable)
+    context.screen.say(f"A new session of {dialect.name} is opened{again} your startup files.")
+    report = report_path(dialect, mode, context.host, context.locations, variable)
     if as_json:
-        bench.screen.result(json_text("path", {"report": report, "wiring": wiring.entries}))
+        context.screen.result(json_text("path", {"report": report, "wiring": wiring.entries}))
     else:
-        print_path(bench.screen, report, wiring, bench.host.home, variable)
+        print_path(context.screen, report, wiring, context.host.home, variable)
     if report.trouble and not report.entries:
         click.get_current_context().exit(1)
 
@@ -93,9 +93,9 @@ def list_entries(
 @in_environment
 @for_whom
 @change_options
-@pass_bench
+@pass_context
 def add(
-    bench: Workbench,
+    context: Context,
     directory: str,
     *,
     side: str | None,
@@ -103,17 +103,17 @@ def add(
     when: str,
     variable: str,
     environment: str,
-    how: How,
+    how: ChangeOptions,
 ) -> None:
     """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
 
     One that is there already is moved where a side or --before is given.
     """
     from unified_shell.core.shells.dialects.dialect import Side
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.search_paths import Wish, plan_path_add
+    from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
-    wish = Wish(
+    request = PathRequest(
         directory=directory,
         variable=variable,
         side=Side(side or "front"),
@@ -122,11 +122,11 @@ def add(
         outermost=side is not None,
     )
     if environment:
-        perform(bench, lambda: bench.own_wiring(environment).plan_path_add(wish), how)
+        perform(context, lambda: context.own_wiring(environment).plan_path_add(request), how)
         return
     perform(
-        bench,
-        lambda: plan_path_add(wish, chosen_shells(bench.host), bench.host, bench.locations_for(how.scope)),
+        context,
+        lambda: plan_path_add(request, chosen_shells(context.host), context.host, context.locations_for(how.scope)),
         how,
     )
 
@@ -137,22 +137,22 @@ def add(
 @in_environment
 @for_whom
 @change_options
-@pass_bench
-def drop(bench: Workbench, directory: str, *, variable: str, environment: str, how: How) -> None:
+@pass_context
+def drop(context: Context, directory: str, *, variable: str, environment: str, how: ChangeOptions) -> None:
     """Remove DIRECTORY from a search path in new sessions.
 
     An entry of the wiring is dropped there; a line of your own that does nothing but put it on PATH is commented out.
     """
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.search_paths import plan_path_drop
+    from unified_shell.core.shells.planning.search_paths import plan_path_drop
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
     if environment:
-        perform(bench, lambda: bench.own_wiring(environment).plan_path_drop(directory, variable), how)
+        perform(context, lambda: context.own_wiring(environment).plan_path_drop(directory, variable), how)
         return
     perform(
-        bench,
+        context,
         lambda: plan_path_drop(
-            directory, variable, chosen_shells(bench.host), bench.host, bench.locations_for(how.scope)
+            directory, variable, chosen_shells(context.host), context.host, context.locations_for(how.scope)
         ),
         how,
     )
@@ -160,43 +160,43 @@ def drop(bench: Workbench, directory: str, *, variable: str, environment: str, h
 
 @path.command()
 @change_options
-@pass_bench
-def tidy(bench: Workbench, *, how: How) -> None:
+@pass_context
+def tidy(context: Context, *, how: ChangeOptions) -> None:
     """Propose what to do about dead and doubled entries: dropped from the wiring, put off in your own lines."""
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.tidying import plan_tidy
+    from unified_shell.core.shells.planning.tidying import plan_tidy
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
-    bench.screen.say("New sessions of your shells are opened and traced; they run your startup files.")
-    perform(bench, lambda: plan_tidy(chosen_shells(bench.host), bench.host, bench.locations), how)
+    context.screen.say("New sessions of your shells are opened and traced; they run your startup files.")
+    perform(context, lambda: plan_tidy(chosen_shells(context.host), context.host, context.locations), how)
 
 
-def _in_registry(bench: Workbench, variable: str, wiring: "Wiring", *, as_file: bool, as_json: bool) -> None:
+def _in_registry(context: Context, variable: str, wiring: "Wiring", *, as_file: bool, as_json: bool) -> None:
     from unified_shell.core.errors import CouldNot
-    from unified_shell.core.machine.registry import registry_of
-    from unified_shell.core.shells.registry_wiring import registry_entries, registry_export
+    from unified_shell.core.machine.registry.registry import registry_of
+    from unified_shell.core.shells.wiring.registry_wiring import registry_entries, registry_export
     from unified_shell.views.json_view import json_text
     from unified_shell.views.path_view import print_registry_path
 
     if as_file:
-        bench.screen.result(registry_export(wiring, bench.host, bench.locations.scope))
+        context.screen.result(registry_export(wiring, context.host, context.locations.scope))
         return
-    if registry_of(bench.host) is None:
+    if registry_of(context.host) is None:
         raise CouldNot("there is no registry on this system", next_step="ush path list")
-    entries = registry_entries(variable, bench.host)
+    entries = registry_entries(variable, context.host)
     if as_json:
-        bench.screen.result(json_text("registry path", {"variable": variable, "entries": entries}))
+        context.screen.result(json_text("registry path", {"variable": variable, "entries": entries}))
     else:
-        print_registry_path(bench.screen, variable, entries, wiring)
+        print_registry_path(context.screen, variable, entries, wiring)
 
 
-def _asked(bench: Workbench, shell: str, *, login: bool) -> "tuple[Dialect, Mode]":
+def _asked(context: Context, shell: str, *, login: bool) -> "tuple[Dialect, Mode]":
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.shells.dialects import dialect_named
     from unified_shell.core.shells.dialects.dialect import Mode
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.sessions import find_program
+    from unified_shell.core.shells.sessions.sessions import find_program
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
-    dialect = dialect_named(shell) if shell else chosen_shells(bench.host)[0]
-    if find_program(dialect, bench.host) is None:
+    dialect = dialect_named(shell) if shell else chosen_shells(context.host)[0]
+    if find_program(dialect, context.host) is None:
         raise CouldNot(f"{dialect.name} is not on this machine", next_step="ush look   (the shells that are)")
     return dialect, Mode.LOGIN if login else Mode.INTERACTIVE

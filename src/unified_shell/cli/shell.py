@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
-from .workbench import Workbench, pass_bench
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect
@@ -23,42 +23,44 @@ def shell() -> None:
 @shell.command("list")
 @click.option("--cost", is_flag=True, help="Time each file too: runs it several times, by itself.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
+@pass_context
+def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
     """List each shell's startup files: which are read when, which edit paths, which have the hook-up."""
-    from unified_shell.core.shells.command_sessions import what_commands_read
     from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.dialects.dialect import Mode
-    from unified_shell.core.shells.sessions import find_program
-    from unified_shell.core.shells.startup_costs import FileCost, measure_costs
-    from unified_shell.core.shells.startup_files import hook_file, read_startup_states
-    from unified_shell.core.shells.wiring import read_wiring
+    from unified_shell.core.shells.sessions.command_sessions import what_commands_read
+    from unified_shell.core.shells.sessions.sessions import find_program
+    from unified_shell.core.shells.startup.startup_costs import FileCost, measure_costs
+    from unified_shell.core.shells.startup.startup_files import hook_file, read_startup_states
+    from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.views.json_view import json_text
     from unified_shell.views.shell_view import print_command_sessions, print_session_scripts, print_startup_files
 
-    present = [dialect for dialect in DIALECTS if find_program(dialect, bench.host)]
-    states = [state for dialect in present for state in read_startup_states(dialect, bench.host)]
+    present = [dialect for dialect in DIALECTS if find_program(dialect, context.host)]
+    states = [state for dialect in present for state in read_startup_states(dialect, context.host)]
     costs: dict[str, FileCost] = {}
     for dialect in present if cost else ():
         paths = tuple(dict.fromkeys(one.path for one in states if one.shell == dialect.name and one.is_read))
-        costs |= {f"{dialect.name}\0{one.path}": one for one in measure_costs(dialect, paths, bench.host)}
+        costs |= {f"{dialect.name}\0{one.path}": one for one in measure_costs(dialect, paths, context.host)}
     if as_json:
-        scripts = read_wiring(bench.locations).scripts
+        scripts = read_wiring(context.locations).scripts
         body = {
             "files": states,
             "scripts": scripts,
             "costs": [{"shell": key.split("\0")[0], "cost": one} for key, one in costs.items()],
         }
-        bench.screen.result(json_text("startup files", body))
+        context.screen.result(json_text("startup files", body))
     else:
         unverified = [one.name for one in DIALECTS if not one.verified]
-        hooks = [hook_file(dialect, mode, bench.host) for dialect in present for mode in Mode]
+        hooks = [hook_file(dialect, mode, context.host) for dialect in present for mode in Mode]
         targets = {(one.shell, str(one.path)) for one in hooks if one is not None}
-        scripts = read_wiring(bench.locations).scripts
-        print_startup_files(bench.screen, states, costs, targets=targets, unverified=unverified, home=bench.host.home)
-        print_session_scripts(bench.screen, scripts, bench.host.home)
-        told = [(one.name, *what_commands_read(one, bench.locations, bench.host)) for one in present]
-        print_command_sessions(bench.screen, [one for one in told if one[1]])
+        scripts = read_wiring(context.locations).scripts
+        print_startup_files(
+            context.screen, states, costs, targets=targets, unverified=unverified, home=context.host.home
+        )
+        print_session_scripts(context.screen, scripts, context.host.home)
+        told = [(one.name, *what_commands_read(one, context.locations, context.host)) for one in present]
+        print_command_sessions(context.screen, [one for one in told if one[1]])
 
 
 @shell.command()
@@ -68,18 +70,20 @@ def list_shells(bench: Workbench, *, cost: bool, as_json: bool) -> None:
 @click.option("--at-end", is_flag=True, help="Move the hook-up behind everything else in the startup files.")
 @for_whom
 @change_options
-@pass_bench
-def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str, at_end: bool, how: How) -> None:
+@pass_context
+def wire(
+    context: Context, names: tuple[str, ...], *, script: str, dialect: str, at_end: bool, how: ChangeOptions
+) -> None:
     """Let the startup files of SHELL (yours, if not given) read the wiring."""
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.session_scripts import plan_script_add
-    from unified_shell.core.shells.wiring_shells import plan_wire
+    from unified_shell.core.shells.planning.session_scripts import plan_script_add
+    from unified_shell.core.shells.planning.wiring_shells import plan_wire
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
-    shells, locations = chosen_shells(bench.host, _dialects(names)), bench.locations_for(how.scope)
+    shells, locations = chosen_shells(context.host, _dialects(names)), context.locations_for(how.scope)
     if script:
-        perform(bench, lambda: plan_script_add(script, dialect, shells, bench.host, locations), how)
+        perform(context, lambda: plan_script_add(script, dialect, shells, context.host, locations), how)
         return
-    perform(bench, lambda: plan_wire(shells, bench.host, locations, at_end=at_end), how)
+    perform(context, lambda: plan_wire(shells, context.host, locations, at_end=at_end), how)
 
 
 @shell.command()
@@ -87,20 +91,20 @@ def wire(bench: Workbench, names: tuple[str, ...], *, script: str, dialect: str,
 @click.option("--script", default="", metavar="FILE", help="Only let new sessions read this script no more.")
 @for_whom
 @change_options
-@pass_bench
-def unwire(bench: Workbench, names: tuple[str, ...], *, script: str, how: How) -> None:
+@pass_context
+def unwire(context: Context, names: tuple[str, ...], *, script: str, how: ChangeOptions) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
     from unified_shell.core.shells.dialects import DIALECTS
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.session_scripts import plan_script_drop
-    from unified_shell.core.shells.wiring_shells import plan_unwire
+    from unified_shell.core.shells.planning.session_scripts import plan_script_drop
+    from unified_shell.core.shells.planning.wiring_shells import plan_unwire
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
-    shells, locations = _dialects(names) or DIALECTS, bench.locations_for(how.scope)
+    shells, locations = _dialects(names) or DIALECTS, context.locations_for(how.scope)
     if script:
-        own = chosen_shells(bench.host, _dialects(names))
-        perform(bench, lambda: plan_script_drop(script, own, bench.host, locations), how)
+        own = chosen_shells(context.host, _dialects(names))
+        perform(context, lambda: plan_script_drop(script, own, context.host, locations), how)
         return
-    perform(bench, lambda: plan_unwire(shells, bench.host, locations), how)
+    perform(context, lambda: plan_unwire(shells, context.host, locations), how)
 
 
 def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":

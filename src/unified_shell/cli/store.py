@@ -4,9 +4,9 @@ import sys
 
 import click
 
-from .beginnings import VerbGroup
-from .performing import How, change_options, for_whom, perform
-from .workbench import Workbench, pass_bench
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 
 __all__ = ["store"]
 
@@ -20,20 +20,20 @@ def store() -> None:
 @click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom
-@pass_bench
-def show(bench: Workbench, *, thorough: bool, scope: str, as_json: bool) -> None:
+@pass_context
+def show(context: Context, *, thorough: bool, scope: str, as_json: bool) -> None:
     """Show what the store holds, how large it is, what uses it. Exit code 1 if anything in it was written to."""
-    from unified_shell.core.environments.downloads import read_downloads
-    from unified_shell.core.environments.store_usage import read_store
+    from unified_shell.core.environments.upkeep.downloads import read_downloads
+    from unified_shell.core.environments.upkeep.store_usage import read_store
     from unified_shell.views.json_view import json_text
     from unified_shell.views.store_view import print_store
 
-    entries = read_store(bench.locations_for(scope), thorough=thorough)
-    downloads = read_downloads(bench.locations_for(scope))
+    entries = read_store(context.locations_for(scope), thorough=thorough)
+    downloads = read_downloads(context.locations_for(scope))
     if as_json:
-        bench.screen.result(json_text("store", {"items": entries, "downloads": downloads}))
+        context.screen.result(json_text("store", {"items": entries, "downloads": downloads}))
     else:
-        print_store(bench.screen, entries, downloads, whose="" if scope == "me" else f" --for {scope}")
+        print_store(context.screen, entries, downloads, whose="" if scope == "me" else f" --for {scope}")
     if any(one.damaged for one in entries):
         click.get_current_context().exit(1)
 
@@ -43,20 +43,20 @@ def show(bench: Workbench, *, thorough: bool, scope: str, as_json: bool) -> None
 @click.option("--plan", "only_plan", is_flag=True, help="Show what would go, and change nothing.")
 @click.option("--downloads", "with_downloads", is_flag=True, help="Remove downloaded files from the cache as well.")
 @for_whom
-@pass_bench
-def sweep(bench: Workbench, *, yes: bool, only_plan: bool, with_downloads: bool, scope: str) -> None:
+@pass_context
+def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool, scope: str) -> None:
     """Remove what no environment uses and undo cannot bring back. It is fetched again when it is wanted again."""
     from unified_shell.core.changes.locks import scope_lock
-    from unified_shell.core.environments.downloads import Downloads, read_downloads, sweep_downloads
-    from unified_shell.core.environments.store_usage import read_store, sweep_store
+    from unified_shell.core.environments.upkeep.downloads import Downloads, read_downloads, sweep_downloads
+    from unified_shell.core.environments.upkeep.store_usage import read_store, sweep_store
     from unified_shell.core.errors import Refused
-    from unified_shell.core.machine.disks import shown_size
+    from unified_shell.core.machine.files.disks import shown_size
     from unified_shell.views.store_view import print_unused
 
-    locations = bench.rights_for(scope)
+    locations = context.rights_for(scope)
     unused = [one for one in read_store(locations) if one.is_unused]
     downloads = read_downloads(locations) if with_downloads else Downloads(files=0, size_bytes=0)
-    print_unused(bench.screen, unused, downloads)
+    print_unused(context.screen, unused, downloads)
     if not (unused or downloads.files) or only_plan:
         return
     if not yes:
@@ -64,7 +64,7 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool, with_downloads: bool,
             raise Refused("there is no terminal to ask at; nothing was changed", again_with=("--yes",))
         if not click.confirm("Go ahead?", default=True, err=True):
             click.get_current_context().exit(3)
-    waiting = lambda holder: bench.screen.say(f"waiting for: {holder}")  # noqa: E731 - one word for the lock
+    waiting = lambda holder: context.screen.say(f"waiting for: {holder}")  # noqa: E731 - one word for the lock
     with scope_lock(locations.data, locations.scope.value, words="store sweep", on_wait=waiting):
         # Meanwhile another one may have begun to use some of it.
         still = {one.sha256 for one in read_store(locations) if one.is_unused}
@@ -72,25 +72,25 @@ def sweep(bench: Workbench, *, yes: bool, only_plan: bool, with_downloads: bool,
         if downloads.files:
             sweep_downloads(locations)
             freed += downloads.size_bytes
-    bench.screen.result(f"Done: {shown_size(freed)} are free again.")
+    context.screen.result(f"Done: {shown_size(freed)} are free again.")
 
 
 @store.command()
 @click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
 @for_whom
 @change_options
-@pass_bench
-def mend(bench: Workbench, *, thorough: bool, how: How) -> None:
+@pass_context
+def mend(context: Context, *, thorough: bool, how: ChangeOptions) -> None:
     """Have what was written to anew, in the store and in every environment that shares it."""
     from unified_shell.core.changes.plan import Change
-    from unified_shell.core.environments.mending import plan_mend
-    from unified_shell.core.environments.store_usage import read_store
+    from unified_shell.core.environments.upkeep.store_repair import plan_mend
+    from unified_shell.core.environments.upkeep.store_usage import read_store
 
-    locations = bench.rights_for(how.scope)
+    locations = context.rights_for(how.scope)
 
     def make() -> Change:
         damaged = [one for one in read_store(locations, thorough=thorough) if one.damaged]
-        client = bench.indexes_for(how.scope)
-        return plan_mend(damaged, client, bench.host, locations, progress=bench.tell_progress)
+        client = context.indexes_for(how.scope)
+        return plan_mend(damaged, client, context.host, locations, progress=context.tell_progress)
 
-    perform(bench, make, how)
+    perform(context, make, how)

@@ -4,10 +4,10 @@ import click
 
 from unified_shell.core.machine.places import typed
 
-from .beginnings import VerbGroup
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
 from .path import in_environment, with_condition
-from .performing import How, change_options, for_whom, perform
-from .workbench import Workbench, pass_bench
 
 __all__ = ["variable"]
 
@@ -20,27 +20,27 @@ def variable() -> None:
 @variable.command("list")
 @in_environment
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
-@pass_bench
-def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None:
+@pass_context
+def list_variables(context: Context, *, environment: str, as_json: bool) -> None:
     """List the variables of the wiring, with what this session has."""
-    from unified_shell.core.shells.wiring import read_wiring
+    from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.views.json_view import json_text
     from unified_shell.views.tables import print_table
 
-    own = bench.own_wiring(environment).environment.contents.wiring if environment else None
-    wanted = (own or read_wiring(bench.locations)).variables
-    here = bench.host.environment()
+    own = context.own_wiring(environment).environment.contents.wiring if environment else None
+    wanted = (own or read_wiring(context.locations)).variables
+    here = context.host.environment()
     if as_json:
         rows = [
             {"name": one.name, "value": one.value, "when": one.when, "here": here.get(one.name)} for one in wanted
         ]
-        bench.screen.result(json_text("variables", rows))
+        context.screen.result(json_text("variables", rows))
     elif not wanted:
         own_option = f" -e {typed(environment)}" if environment else ""
-        bench.screen.result(f"No variable is wanted yet.\nNext: ush variable add NAME VALUE{own_option}")
+        context.screen.result(f"No variable is wanted yet.\nNext: ush variable add NAME VALUE{own_option}")
     elif environment:
         rows_own = [(one.name, one.value) for one in wanted]
-        print_table(bench.screen, ("name", f"value while {environment} is entered"), rows_own)
+        print_table(context.screen, ("name", f"value while {environment} is entered"), rows_own)
     else:
         told = {True: "has it", False: "has another value"}
         rows_shown = [
@@ -52,7 +52,7 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
             )
             for one in wanted
         ]
-        print_table(bench.screen, ("name", "value in new sessions", "when", "this session"), rows_shown)
+        print_table(context.screen, ("name", "value in new sessions", "when", "this session"), rows_shown)
 
 
 @variable.command()
@@ -62,26 +62,26 @@ def list_variables(bench: Workbench, *, environment: str, as_json: bool) -> None
 @in_environment
 @for_whom
 @change_options
-@pass_bench
-def add(bench: Workbench, name: str, value: str, *, when: str, environment: str, how: How) -> None:
+@pass_context
+def add(context: Context, name: str, value: str, *, when: str, environment: str, how: ChangeOptions) -> None:
     """Have the variable NAME with a VALUE in new sessions."""
-    from unified_shell.core.errors import WordsOff
+    from unified_shell.core.errors import UsageError
     from unified_shell.core.shells.dialects.dialect import SetVariable
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.variables import plan_variable_add
+    from unified_shell.core.shells.planning.variables import plan_variable_add
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
     if environment and when:
-        raise WordsOff("an environment's own variables have no condition: they hold while it is entered")
+        raise UsageError("an environment's own variables have no condition: they hold while it is entered")
     if environment:
-        perform(bench, lambda: bench.own_wiring(environment).plan_variable_add(name, value), how)
+        perform(context, lambda: context.own_wiring(environment).plan_variable_add(name, value), how)
         return
     perform(
-        bench,
+        context,
         lambda: plan_variable_add(
             SetVariable(name=name, value=value, when=when),
-            chosen_shells(bench.host),
-            bench.host,
-            bench.locations_for(how.scope),
+            chosen_shells(context.host),
+            context.host,
+            context.locations_for(how.scope),
         ),
         how,
     )
@@ -92,17 +92,17 @@ def add(bench: Workbench, name: str, value: str, *, when: str, environment: str,
 @in_environment
 @for_whom
 @change_options
-@pass_bench
-def drop(bench: Workbench, name: str, *, environment: str, how: How) -> None:
+@pass_context
+def drop(context: Context, name: str, *, environment: str, how: ChangeOptions) -> None:
     """Set the variable NAME in new sessions no more."""
-    from unified_shell.core.shells.hookup import chosen_shells
-    from unified_shell.core.shells.variables import plan_variable_drop
+    from unified_shell.core.shells.planning.variables import plan_variable_drop
+    from unified_shell.core.shells.startup.hookup import chosen_shells
 
     if environment:
-        perform(bench, lambda: bench.own_wiring(environment).plan_variable_drop(name), how)
+        perform(context, lambda: context.own_wiring(environment).plan_variable_drop(name), how)
         return
     perform(
-        bench,
-        lambda: plan_variable_drop(name, chosen_shells(bench.host), bench.host, bench.locations_for(how.scope)),
+        context,
+        lambda: plan_variable_drop(name, chosen_shells(context.host), context.host, context.locations_for(how.scope)),
         how,
     )

@@ -1,7 +1,7 @@
 """What can go wrong, named by its cause.
 
     UshError
-    ├── WordsOff            exit 2: the call's words are off
+    ├── UsageError            exit 2: the call's words are off
     │   └── UnknownName
     ├── Refused             exit 3: protected, consent missing, undo would lose a later change
     │   └── UndoRefused
@@ -38,11 +38,11 @@ __all__ = [
     "UndoRefused",
     "Unfinished",
     "UnknownName",
+    "UsageError",
     "UshError",
     "WheelBroken",
-    "WordsOff",
     "nearest",
-    "told",
+    "os_error_text",
 ]
 
 
@@ -58,7 +58,7 @@ class UshError(Exception):
 
     def __init__(
         self,
-        what: str,
+        message: str,
         *,
         where: str = "",
         next_step: str = "",
@@ -66,25 +66,25 @@ class UshError(Exception):
         again_without: Sequence[str] = (),
         instead: Sequence[tuple[str, str]] = (),
     ) -> None:
-        super().__init__(what)
+        super().__init__(message)
         self.instead = tuple(instead)
         self.again_with = tuple(again_with)
         self.again_without = tuple(again_without)
-        self.what = what
+        self.message = message
         self.where = where
         self.next_step = next_step
 
     def __str__(self) -> str:
-        return self.what if not self.where else f"{self.what} ({self.where})"
+        return self.message if not self.where else f"{self.message} ({self.where})"
 
 
-class WordsOff(UshError):
+class UsageError(UshError):
     """The words of the call do not make sense."""
 
     exit_code = 2
 
 
-class UnknownName(WordsOff):
+class UnknownName(UsageError):
     """A name that is not known; the nearest known one is suggested."""
 
     def __init__(self, kind: str, name: str, known: Iterable[str], *, next_step: str = "") -> None:
@@ -94,7 +94,7 @@ class UnknownName(WordsOff):
         self.name = name
 
     def __str__(self) -> str:
-        return f"{self.what}. {self.where}" if self.where else self.what
+        return f"{self.message}. {self.where}" if self.where else self.message
 
 
 class Refused(UshError):
@@ -159,7 +159,7 @@ class Unfinished(UshError):
     exit_code = 6
 
 
-def told(error: OSError) -> str:
+def os_error_text(error: OSError) -> str:
     """Say an error of the operating system in a sentence's words, with the file it is about."""
     name = error.filename2 or error.filename
     return f"{name}: {(error.strerror or str(error)).lower()}" if name else (error.strerror or str(error)).lower()

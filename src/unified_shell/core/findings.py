@@ -11,7 +11,7 @@ class Finding:
 
     `subject` is what was looked at, `question` what was asked of it, `answer` what came back: a fact
     where `holds`, else the cause. `remedy` is the command to type next. A finding that does not hold and
-    `puts_back` makes the road put its change back at once.
+    `puts_back` makes the executor put its change back at once.
     """
 
     subject: str

@@ -11,7 +11,7 @@ from unified_shell.core.errors import Refused
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, shown, typed
-from unified_shell.core.machine.processes import BackgroundProgram, run_program
+from unified_shell.core.machine.processes.processes import BackgroundProgram, run_program
 from unified_shell.views.screen import Screen
 
 from .study import make_study_index, make_tools

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from unified_shell.core.distributions.record import RecordRow, hash_text, record_text
-from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.files.digests import digest_of_bytes
 
 __all__ = ["WheelSource", "make_wheel"]
 

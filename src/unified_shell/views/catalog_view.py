@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 
+from unified_shell.core.catalogs.address_book import NamedAddress
 from unified_shell.core.catalogs.description import Description
 from unified_shell.core.catalogs.reading import CatalogRead
-from unified_shell.core.changes.named_addresses import NamedAddress
-from unified_shell.core.interpreters.offered import Offer
-from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.interpreters.getting.offered import Offer
+from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import typed
 
 from .screen import Screen

@@ -5,9 +5,9 @@ from collections.abc import Sequence
 from unified_shell.core.interpreters.adopted import Adopted
 from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter
 from unified_shell.core.interpreters.facts import InterpreterFacts
-from unified_shell.core.interpreters.kept import Kept
+from unified_shell.core.interpreters.getting.parts import remedy_for
+from unified_shell.core.interpreters.managed import ManagedInterpreter
 from unified_shell.core.interpreters.other_languages import OtherInterpreter
-from unified_shell.core.interpreters.parts import remedy_for
 from unified_shell.core.machine.places import shown
 
 from .screen import Screen
@@ -17,7 +17,7 @@ __all__ = ["print_all_interpreters", "print_interpreters", "print_other_interpre
 
 
 def print_all_interpreters(
-    screen: Screen, found: AllInterpreters, kept: Sequence[Kept], adopted: Sequence[Adopted], home: str
+    screen: Screen, found: AllInterpreters, kept: Sequence[ManagedInterpreter], adopted: Sequence[Adopted], home: str
 ) -> None:
     """Write all interpreters: found, of other languages, and those that are kept."""
     heading(screen, "Python")
@@ -40,7 +40,7 @@ def print_all_interpreters(
         screen.result("  none; a path can be given wherever an interpreter is asked for")
 
 
-def _form(one: Kept) -> str:
+def _form(one: ManagedInterpreter) -> str:
     return {"source": "the source ", "packed": "a packed one, "}.get(one.form, "")
 
 

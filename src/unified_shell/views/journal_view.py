@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from unified_shell.core.changes.journal import Entry, EntryState
 from unified_shell.core.machine.clock import shown_time
-from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.files.disks import shown_size
 
 from .screen import Screen
 from .tables import print_table

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.commands.states import State
-from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import shown
 
 from .tables import heading, print_rows, print_table
@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from unified_shell.core.commands.candidates import NameReport
     from unified_shell.core.commands.directories import PlaceReport
     from unified_shell.core.commands.patterns import MatchedName
-    from unified_shell.core.machine.running_programs import RunningProgram
-    from unified_shell.core.verification.looking import NameLook
+    from unified_shell.core.machine.processes.running_programs import RunningProgram
+    from unified_shell.core.verification.names.looking import NameLook
     from unified_shell.core.verification.survey import Survey
 
     from .screen import Screen

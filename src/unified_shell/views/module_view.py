@@ -4,8 +4,8 @@ import textwrap
 
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.places import shown
-from unified_shell.core.verification.module_states import ModuleReport
-from unified_shell.core.verification.providers import ProviderPlace
+from unified_shell.core.verification.modules.module_states import ModuleReport
+from unified_shell.core.verification.names.providers import ProviderPlace
 
 from .screen import Screen
 from .tables import heading, print_table

@@ -5,10 +5,10 @@ from collections.abc import Sequence
 
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import shown, typed
-from unified_shell.core.shells.path_faults import commands_in, find_faults
-from unified_shell.core.shells.path_report import EntryReport, PathReport
-from unified_shell.core.shells.registry_wiring import RegistryEntry
-from unified_shell.core.shells.wiring import Wiring
+from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults
+from unified_shell.core.shells.tracing.path_report import EntryReport, PathReport
+from unified_shell.core.shells.wiring.registry_wiring import RegistryEntry
+from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .json_view import json_text
 from .screen import Screen

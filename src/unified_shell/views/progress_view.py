@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.clock import steady_seconds
-from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.machine.files.disks import shown_size
 
 from .screen import Screen
 

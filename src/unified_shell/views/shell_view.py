@@ -8,8 +8,8 @@ from unified_shell.core.changes.blocks import BlockState
 from unified_shell.core.machine.places import shown
 from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.dialects.dialect import SessionScript
-from unified_shell.core.shells.startup_costs import FileCost, edits_paths
-from unified_shell.core.shells.startup_files import StartupState
+from unified_shell.core.shells.startup.startup_costs import FileCost, edits_paths
+from unified_shell.core.shells.startup.startup_files import StartupState
 
 from .screen import Screen
 from .tables import heading, print_table

@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 
-from unified_shell.core.environments.downloads import Downloads
-from unified_shell.core.environments.store_usage import StoreEntry
-from unified_shell.core.machine.disks import shown_size
+from unified_shell.core.environments.upkeep.downloads import Downloads
+from unified_shell.core.environments.upkeep.store_usage import StoreEntry
+from unified_shell.core.machine.files.disks import shown_size
 
 from .screen import Screen
 from .tables import print_table

@@ -9,7 +9,7 @@ import tarfile
 from collections.abc import Callable, Iterator
 from typing import IO, BinaryIO, cast
 
-from unified_shell.core.errors import CouldNot, WordsOff
+from unified_shell.core.errors import CouldNot, UsageError
 from unified_shell.core.machine.places import inside, join
 
 __all__ = ["check_archive_name", "pack_tree"]
@@ -19,9 +19,11 @@ ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar")
 
 
 def check_archive_name(path: str) -> None:
-    """Raise WordsOff for a name that does not say what kind of archive it is."""
+    """Raise UsageError for a name that does not say what kind of archive it is."""
     if not path.endswith(ENDINGS):
-        raise WordsOff(f"{path!r} does not say which kind of archive", next_step=f"end it with {', '.join(ENDINGS)}")
+        raise UsageError(
+            f"{path!r} does not say which kind of archive", next_step=f"end it with {', '.join(ENDINGS)}"
+        )
 
 
 def pack_tree(

@@ -2,7 +2,7 @@
 
 import os
 
-from unified_shell.core.errors import ArchiveBroken, CouldNot, told
+from unified_shell.core.errors import ArchiveBroken, CouldNot, os_error_text
 
 from .compression import ArchiveKind, kind_of_archive, unpacked_guess
 from .tar_archives import names_in_tar, unpack_tar
@@ -44,7 +44,7 @@ def _kind(archive: str) -> ArchiveKind:
     try:
         kind = kind_of_archive(archive)
     except OSError as error:
-        raise CouldNot(f"the archive cannot be read: {told(error)}", next_step="check its name") from error
+        raise CouldNot(f"the archive cannot be read: {os_error_text(error)}", next_step="check its name") from error
     if kind is ArchiveKind.NONE:
         size = os.path.getsize(archive)
         what = "is no archive: neither zip nor tar, plain or by gzip, xz, bzip2 or Zstandard"

@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from packaging.version import InvalidVersion, Version
 
-from unified_shell.core.machine.disks import parse_size
+from unified_shell.core.machine.files.disks import parse_size
 
 from .checking import CheckedFile, CheckedTable
 from .description import Archive, DescribedCheck, Description, Form, FormKind, Needs, Offers, Subject, Trial

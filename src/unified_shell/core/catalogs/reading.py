@@ -13,12 +13,12 @@ from dataclasses import dataclass, replace
 
 from packaging.version import Version
 
-from unified_shell.core.changes.named_addresses import NamedAddress
 from unified_shell.core.errors import DescriptionBroken, HashDiffers, TransferFailed, UshError
-from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.transfers.addresses import is_web_address, shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
+from .address_book import NamedAddress
 from .checking import CheckedFile
 from .description import Archive, Description
 from .parsing import parse_description

@@ -1,6 +1,6 @@
 """The catalogs that a person named, in their order."""
 
-from unified_shell.core.changes.named_addresses import AddressBook
+from .address_book import AddressBook
 
 __all__ = ["CATALOGS"]
 

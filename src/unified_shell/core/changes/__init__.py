@@ -1,1 +1,1 @@
-"""The one road of every change: plan, steps, journal, undo, locks."""
+"""The one executor of every change: plan, steps, journal, undo, locks."""

@@ -4,7 +4,7 @@ import base64
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.durable import FileMode, drop_file, read_file, replace_file
+from unified_shell.core.machine.files.durable import FileMode, drop_file, read_file, replace_file
 from unified_shell.core.machine.places import Place
 
 from .blocks import Block, BlockState, add_block, find_block, same_block, take_block_out

@@ -14,7 +14,7 @@ from enum import Enum
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text, typed
-from unified_shell.core.machine.presence import Worker
+from unified_shell.core.machine.processes.presence import Worker
 
 from .steps import Step, decode_step, encode_step
 

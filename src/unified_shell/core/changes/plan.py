@@ -1,4 +1,4 @@
-"""What will be done, as data, and what the road needs to do it."""
+"""What will be done, as data, and what the executor needs to do it."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field

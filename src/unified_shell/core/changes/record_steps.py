@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from unified_shell.core.machine.durable import FileMode, drop_file, read_file, replace_file
+from unified_shell.core.machine.files.durable import FileMode, drop_file, read_file, replace_file
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text
 
 from .records import parse_records, record_in, text_with_record

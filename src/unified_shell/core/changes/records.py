@@ -7,7 +7,7 @@ import tomllib
 from collections.abc import Mapping, Sequence
 
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.files.durable import read_file
 
 __all__ = ["parse_records", "read_records", "record_in", "text_with_record"]
 

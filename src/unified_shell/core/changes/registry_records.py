@@ -2,8 +2,8 @@
 
 from collections.abc import Mapping
 
-from unified_shell.core.machine.registry import MARK, registry_at
-from unified_shell.core.machine.registry_values import RegistryKind, RegistryValue
+from unified_shell.core.machine.registry.registry import MARK, registry_at
+from unified_shell.core.machine.registry.registry_values import RegistryKind, RegistryValue
 
 __all__ = ["is_in_registry", "registry_record", "set_registry_record", "value_of_record"]
 

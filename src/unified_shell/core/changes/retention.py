@@ -5,7 +5,7 @@ from collections.abc import Mapping
 
 from unified_shell.core.errors import UshError
 from unified_shell.core.machine.clock import now_seconds
-from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.locations import Locations
 
 from .journal import Entry, Journal

@@ -4,7 +4,7 @@ import contextlib
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.durable import sync_directory
+from unified_shell.core.machine.files.durable import sync_directory
 from unified_shell.core.machine.places import Place
 
 from .step_state import StepState

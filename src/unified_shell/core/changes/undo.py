@@ -1,15 +1,15 @@
-"""Taking a change back, by the same road: a change whose steps are the inverse ones."""
+"""Taking a change back, by the same executor: a change whose steps are the inverse ones."""
 
 import os
 from collections.abc import Callable, Sequence
 
-from unified_shell.core.errors import UndoRefused, WordsOff
+from unified_shell.core.errors import UndoRefused, UsageError
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import shown
 
+from .executor import Executor, is_of_here, retired_place
 from .journal import Entry, EntryState
 from .plan import Change, LineKind, Plan, PlanLine
-from .road import Road, is_of_here, retired_place
 from .steps import (
     DropBlock,
     DropRecord,
@@ -33,7 +33,7 @@ Derive = Callable[[Sequence[Step]], tuple[Step, ...]]
 
 
 def undo_change(
-    road: Road,
+    executor: Executor,
     number: int | None,
     *,
     home: str,
@@ -47,11 +47,11 @@ def undo_change(
     `derive` is given the inverse steps and returns those that make derived files anew. Raises UndoRefused
     where a later change wrote the same object or somebody edited what would be taken back.
     """
-    entry = _chosen(road, number)
-    later = later_dependants(road, entry)
+    entry = _chosen(executor, number)
+    later = later_dependants(executor, entry)
     if later and not through:
         names = ", ".join(f"{one.number} ({one.words})" for one in later)
-        whose = road.locations.for_whom
+        whose = executor.locations.for_whom
         raise UndoRefused(
             f"later changes build on change {entry.number}: {names}",
             next_step=f"ush undo {entry.number} --through{whose}   (takes those back as well)",
@@ -60,7 +60,7 @@ def undo_change(
         _check_undoable(one)
     steps: list[Step] = []
     for one in (*later, entry):
-        _add_inverse_steps(road, one, steps)
+        _add_inverse_steps(executor, one, steps)
     steps += derive(steps)
     return Change(
         plan=Plan(
@@ -87,29 +87,31 @@ def _undone_line(entry: Entry) -> PlanLine:
     return PlanLine(kind=LineKind.REMOVE, subject=f"change {entry.number}", detail=entry.words)
 
 
-def newest_standing(road: Road) -> Entry | None:
+def newest_standing(executor: Executor) -> Entry | None:
     """Return the newest change that is neither taken back nor itself a taking back."""
     for most in (FEW, None):
-        found = next((one for one in road.journal.standing_candidates(newest=most) if is_standing(road, one)), None)
+        found = next(
+            (one for one in executor.journal.standing_candidates(newest=most) if is_standing(executor, one)), None
+        )
         if found is not None:
             return found
     return None
 
 
-def is_standing(road: Road, entry: Entry) -> bool:
+def is_standing(executor: Executor, entry: Entry) -> bool:
     """Tell whether a change is in force: done, and not taken back by one that is itself in force."""
     if entry.state is not EntryState.DONE:
         return False
-    return not any(is_standing(road, later) for later in road.journal.undone_by(entry.number))
+    return not any(is_standing(executor, later) for later in executor.journal.undone_by(entry.number))
 
 
-def later_dependants(road: Road, entry: Entry) -> tuple[Entry, ...]:
+def later_dependants(executor: Executor, entry: Entry) -> tuple[Entry, ...]:
     """Return the later changes in force, newest first, that wrote or rely on what this one wrote, or one of them."""
     wrote = set(entry.objects)
     standing: list[Entry] = []
-    for one in reversed(road.journal.entries_after(entry.number)):
+    for one in reversed(executor.journal.entries_after(entry.number)):
         # A taking back, or a doing again, wrote only what its own original wrote.
-        if one.undoes or not is_standing(road, one):
+        if one.undoes or not is_standing(executor, one):
             continue
         if wrote & {*one.objects, *one.relies_on}:
             wrote.update(one.objects)
@@ -169,20 +171,20 @@ def _joined(steps: Sequence[Step]) -> list[Step]:
     return joined
 
 
-def _chosen(road: Road, number: int | None) -> Entry:
-    entry = newest_standing(road) if number is None else road.journal.find(number)
+def _chosen(executor: Executor, number: int | None) -> Entry:
+    entry = newest_standing(executor) if number is None else executor.journal.find(number)
     if entry is None:
         what = "there is no change to take back" if number is None else f"there is no change {number}"
-        raise WordsOff(what, next_step="ush journal")
-    if not is_of_here(entry, road):
+        raise UsageError(what, next_step="ush journal")
+    if not is_of_here(entry, executor):
         raise UndoRefused(
             f"change {entry.number} was made by the ush of another place, of which this is a copy: undoing it would"
             f" change the files there",
             where=os.path.dirname(entry.staging),
             next_step="ush journal",
         )
-    if not is_standing(road, entry):
-        raise WordsOff(f"change {entry.number} is not in force: {entry.words}", next_step="ush journal")
+    if not is_standing(executor, entry):
+        raise UsageError(f"change {entry.number} is not in force: {entry.words}", next_step="ush journal")
     _check_undoable(entry)
     return entry
 
@@ -192,12 +194,12 @@ def _check_undoable(entry: Entry) -> None:
         raise UndoRefused(f"what undoing change {entry.number} needs was trimmed", next_step="ush journal")
 
 
-def _add_inverse_steps(road: Road, entry: Entry, found: list[Step]) -> None:
+def _add_inverse_steps(executor: Executor, entry: Entry, found: list[Step]) -> None:
     """Add what takes one change back to the steps that take later ones back."""
-    for at, step in reversed(list(enumerate(road.journal.steps(entry.number)))):
+    for at, step in reversed(list(enumerate(executor.journal.steps(entry.number)))):
         if isinstance(step, ReplaceFile) and step.derived:
             continue
-        back = step.inverse(retired_place(road.locations, entry.number, at))
+        back = step.inverse(retired_place(executor.locations, entry.number, at))
         match _state_after(back, found):
             case StepState.BEFORE:
                 found.append(back)

@@ -6,13 +6,13 @@ from dataclasses import dataclass, replace
 
 from unified_shell.core.errors import nearest
 from unified_shell.core.machine.clock import steady_seconds
-from unified_shell.core.machine.executables import is_executable_file, is_program_without_bit
-from unified_shell.core.machine.folder_walks import SYSTEM_TREES, folders_within
+from unified_shell.core.machine.common_dirs import usual_folders
+from unified_shell.core.machine.files.folder_walks import SYSTEM_TREES, folders_within
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, typed
-from unified_shell.core.machine.system_packages import install_library_line
-from unified_shell.core.machine.usual_places import usual_folders
-from unified_shell.core.shells.wiring import Wiring
+from unified_shell.core.machine.processes.system_packages import install_library_line
+from unified_shell.core.machine.programs.executables import is_executable_file, is_program_without_bit
+from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .judging import judge_file
 from .program_names import program_names

@@ -9,9 +9,9 @@ import shlex
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.programs.executables import is_executable_file
 
 __all__ = ["MenuEntry", "menu_entries", "parse_desktop_entry"]
 

@@ -3,18 +3,18 @@
 import os
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import (
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.programs.executables import (
     Executable,
     FileKind,
     is_executable_file,
     is_program_without_bit,
     read_executable,
 )
-from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
-from unified_shell.core.shells.path_faults import commands_in
-from unified_shell.core.shells.wiring import read_wiring
+from unified_shell.core.shells.sessions.path_faults import commands_in
+from unified_shell.core.shells.wiring.wiring import read_wiring
 
 __all__ = ["PlaceReport", "look_at_place", "programs_without_bit"]
 

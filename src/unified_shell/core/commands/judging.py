@@ -4,10 +4,10 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.host import Host, System
-from unified_shell.core.machine.libraries import lacking_libraries
 from unified_shell.core.machine.places import join
+from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
 from .states import State
 

@@ -5,10 +5,10 @@ import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.common_dirs import usual_folders
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.machine.usual_places import usual_folders
+from unified_shell.core.machine.programs.executables import is_executable_file
 
 from .judging import judge_file
 from .states import State

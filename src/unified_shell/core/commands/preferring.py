@@ -4,25 +4,25 @@ import os
 from collections.abc import Sequence
 from dataclasses import replace
 
-from unified_shell.core.changes.composing import combined
 from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, ReplaceFile, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.findings import Finding
-from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
 from unified_shell.core.shells.dialects import SH
 from unified_shell.core.shells.dialects.dialect import Side
-from unified_shell.core.shells.everyone import check_for_everyone, check_not_of_others, plan_system_hookup
-from unified_shell.core.shells.hookup import chosen_shells, wired_modes
-from unified_shell.core.shells.meanings import ask_meaning
-from unified_shell.core.shells.path_faults import first_on
-from unified_shell.core.shells.search_paths import Wish, plan_path_add
-from unified_shell.core.shells.update_lines import forget_lines
-from unified_shell.core.shells.winning_lines import way_out
+from unified_shell.core.shells.planning.everyone import check_for_everyone, check_not_of_others, plan_system_hookup
+from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
+from unified_shell.core.shells.planning.update_lines import forget_lines
+from unified_shell.core.shells.sessions.name_lookup import look_up_name
+from unified_shell.core.shells.sessions.path_faults import first_on
+from unified_shell.core.shells.startup.hookup import chosen_shells, wired_modes
+from unified_shell.core.shells.tracing.winning_lines import way_out
 
 from .preferred import (
     TABLE,
@@ -71,7 +71,7 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
         ),
     )
     change = Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
-    return combined(change, on_path(choice.names, host, locations))
+    return merged(change, on_path(choice.names, host, locations))
 
 
 def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change:
@@ -139,14 +139,14 @@ def record_step(choice: Choice, before: Choice | None, locations: Locations) -> 
 
 def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
     """Return the change that has the folder of links in front of PATH in new sessions."""
-    wish = Wish(
+    request = PathRequest(
         directory=links_folder(locations),
         side=Side.FRONT,
         promised=tuple(names),
         outermost=True,
         tried_by_name=True,
     )
-    change = plan_path_add(wish, chosen_shells(host), host, locations)
+    change = plan_path_add(request, chosen_shells(host), host, locations)
     # Which names answer from where is told by the choice itself, file by file.
     told = tuple(
         line
@@ -171,7 +171,7 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
     everyone = locations.scope is Scope.EVERYONE
     modes = dict.fromkeys(plan_system_hookup(host, locations).modes) if everyone else wired_modes(host)
     for dialect, mode in modes:
-        meaning = ask_meaning(dialect, mode, choice.name, host)
+        meaning = look_up_name(dialect, mode, choice.name, host)
         holds = meaning.file == link and not meaning.instead
         answer, remedy = f"by {shown(choice.candidate, host.home)}", ""
         if not holds:

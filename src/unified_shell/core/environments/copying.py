@@ -13,27 +13,28 @@ from dataclasses import dataclass, replace
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.distributions.record import parse_record
-from unified_shell.core.errors import InterpreterUnusable, UshError, WordsOff
+from unified_shell.core.environments.model.base_interpreter import base_of, check_base, check_base_for
+from unified_shell.core.environments.model.contents import Contents, Distribution
+from unified_shell.core.environments.model.foreign import foreign_distributions
+from unified_shell.core.environments.model.layout import link_place
+from unified_shell.core.environments.model.registry import Environment, check_name, find_environment
+from unified_shell.core.environments.trees.editions import edition_steps, make_edition, unrecorded_files
+from unified_shell.core.environments.trees.installer_names import installer_commands
+from unified_shell.core.environments.trees.store_filling import FetchWheel, fill_store
+from unified_shell.core.environments.trees.store_import import WRITTEN_ANEW, holds_place, import_distribution
+from unified_shell.core.errors import InterpreterUnusable, UsageError, UshError
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.machine.clock import now_seconds
-from unified_shell.core.machine.disks import shown_size
-from unified_shell.core.machine.durable import exchange_file, read_file
+from unified_shell.core.machine.files.disks import shown_size
+from unified_shell.core.machine.files.durable import exchange_file, read_file
+from unified_shell.core.machine.files.place_texts import with_place_replaced
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.place_texts import with_place_replaced
 from unified_shell.core.machine.places import Place, inside, join, shown, typed
-from unified_shell.core.shells.everyone import check_not_of_others
+from unified_shell.core.shells.planning.everyone import check_not_of_others
 from unified_shell.core.store.contents import Store
 
-from .changing import base_of, check_base_for, check_name, ways_in
-from .contents import Contents, Distribution
-from .editions import check_base, edition_steps, make_edition, unrecorded_files
-from .filling import FetchWheel, fill_store
-from .foreign import foreign_distributions
-from .installer_names import installer_commands
-from .known import Environment, find_environment
-from .layout import link_place
-from .taking_over import WRITTEN_ANEW, holds_place, take_over
+from .lifecycle import ways_in
 
 __all__ = ["Source", "copied", "count_of_files", "find_source", "plan_copy", "some_of"]
 
@@ -73,7 +74,7 @@ def find_source(
     `into` is where the copy will be, if that is another scope; `base` what it will be on, which may be told for one whose
     own interpreter is gone.
 
-    Raises WordsOff for what is neither, InterpreterUnusable where its interpreter does not start.
+    Raises UsageError for what is neither, InterpreterUnusable where its interpreter does not start.
     """
     place = os.path.normpath(join(host.working_directory, text)) if "/" in text else ""
     if not place or inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
@@ -113,7 +114,7 @@ def _foreign(place: Place, host: Host) -> Source:
         )
     )
     if not python:
-        raise WordsOff(
+        raise UsageError(
             f"{place} is neither an environment nor an interpreter: it has no bin/python",
             next_step="give the folder that holds bin/python, or the interpreter's file",
         )
@@ -121,7 +122,7 @@ def _foreign(place: Place, host: Host) -> Source:
     prefix = facts.environment_prefix or facts.prefix
     site = next((one for one in facts.site_folders if inside(one, prefix)), "")
     if not site:
-        raise WordsOff(f"{place} has no folder of packages of its own", next_step="ush look " + python)
+        raise UsageError(f"{place} has no folder of packages of its own", next_step="ush look " + python)
     base = facts
     if facts.environment_prefix:
         base = _base_of(facts, host)
@@ -205,10 +206,10 @@ def plan_copy(
 
 
 def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
-    """Return what the copy of a source will hold, of another name; raises WordsOff for a base of another version."""
+    """Return what the copy of a source will hold, of another name; raises UsageError for a base of another version."""
     check_base(facts)
     if facts.short_version != source.base.short_version:
-        raise WordsOff(
+        raise UsageError(
             f"{facts.title} cannot take over what was installed for {source.base.title}",
             next_step=f"ush interpreter get python {source.base.short_version}",
         )
@@ -248,7 +249,7 @@ def copied(
             taken = []
             for number, one in enumerate(distributions, 1):
                 progress(f"take over, {number} of {len(distributions)}")
-                taken.append(take_over(one, source.prefix, source.site, store, staging).distribution)
+                taken.append(import_distribution(one, source.prefix, source.site, store, staging).distribution)
             distributions = tuple(taken)
         held = replace(contents, distributions=distributions)
         ready = fill_store(distributions, fetch, store, staging, facts, host=host, progress=progress)

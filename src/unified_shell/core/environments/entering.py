@@ -4,9 +4,9 @@ import os
 from dataclasses import dataclass
 
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.shells.dialects import dialect_of_program
 
 __all__ = ["Entered", "entered_session"]

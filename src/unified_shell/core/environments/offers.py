@@ -13,14 +13,13 @@ from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.distributions.entry_points import parse_entry_points
+from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import CouldNot, UnknownName
-from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.durable import read_file
-from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.files.digests import digest_of_bytes
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
-
-from .known import Environment
+from unified_shell.core.machine.programs.executables import is_executable_file
 
 __all__ = ["offered_files", "plan_offer_application", "plan_offer_notebook", "plan_withdraw"]
 

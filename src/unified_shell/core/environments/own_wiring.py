@@ -4,19 +4,19 @@ import os
 from dataclasses import dataclass, replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
-from unified_shell.core.errors import UnknownName, WordsOff
+from unified_shell.core.environments.model.base_interpreter import base_of
+from unified_shell.core.environments.model.registry import Environment
+from unified_shell.core.environments.packages.renewal import Renewer
+from unified_shell.core.environments.trees.next_edition import proof_of_start
+from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.shells.dialects.dialect import SetVariable
-from unified_shell.core.shells.search_paths import Wish, checked_directory, wished
-from unified_shell.core.shells.variables import check_variable, one_line, with_variable, without_variable
-from unified_shell.core.shells.wiring import Wiring
-
-from .changing import base_of, proof_of_start
-from .known import Environment
-from .renewal import Renewer
+from unified_shell.core.shells.planning.search_paths import PathRequest, checked_directory, wished
+from unified_shell.core.shells.planning.variables import check_variable, one_line, with_variable, without_variable
+from unified_shell.core.shells.wiring.wiring import Wiring
 
 __all__ = ["OwnWiring"]
 
@@ -30,23 +30,23 @@ class OwnWiring:
     host: Host
     locations: Locations
 
-    def plan_path_add(self, wish: Wish) -> Change:
+    def plan_path_add(self, request: PathRequest) -> Change:
         """Plan to have a directory on a search path while the environment is entered."""
-        if wish.when:
-            raise WordsOff("an environment's own entries have no condition: they hold while it is entered")
-        place = checked_directory(wish.directory, self.host)
+        if request.when:
+            raise UsageError("an environment's own entries have no condition: they hold while it is entered")
+        place = checked_directory(request.directory, self.host)
         name = shown(place, self.host.home)
-        line = PlanLine(kind=LineKind.ADD, subject=f"{wish.variable}, {wish.side.value}: {name}")
-        aim = f"Have {name} on {wish.variable} while {self.environment.name} is entered"
-        return self._plan(f"path add {name}", aim, line, wished(self._before, place, wish, self.host))
+        line = PlanLine(kind=LineKind.ADD, subject=f"{request.variable}, {request.side.value}: {name}")
+        aim = f"Have {name} on {request.variable} while {self.environment.name} is entered"
+        return self._plan(f"path add {name}", aim, line, wished(self._before, place, request, self.host))
 
     def plan_path_drop(self, directory: str, variable: str) -> Change:
-        """Plan to have it there no more; raises WordsOff where it is not."""
+        """Plan to have it there no more; raises UsageError where it is not."""
         full = directory if directory.startswith("/") else join(self.host.working_directory, directory)
         place = Place(os.path.normpath(full))
         name = shown(place, self.host.home)
         if self._before.find(variable, place) is None:
-            raise WordsOff(
+            raise UsageError(
                 f"{name} is not in the wiring of the environment {self.environment.name}",
                 next_step=f"ush path list -e {typed(self.environment.name)}",
             )

@@ -6,16 +6,15 @@ from dataclasses import replace
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.commands.preferred import Choice
 from unified_shell.core.commands.preferring import plan_prefer
-from unified_shell.core.errors import WordsOff
+from unified_shell.core.environments.model.registry import list_environments
+from unified_shell.core.errors import UsageError
 from unified_shell.core.interpreters.adopted import read_adopted
-from unified_shell.core.interpreters.kept import all_kept, read_kept
-from unified_shell.core.interpreters.units import choice_of
-from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.interpreters.command_groups import choice_of
+from unified_shell.core.interpreters.managed import all_managed, read_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, typed
-
-from .known import list_environments
+from unified_shell.core.machine.programs.executables import is_executable_file
 
 __all__ = ["plan_prefer_named"]
 
@@ -27,7 +26,7 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
     """
     path = _path_of(name, candidate, host, locations)
     if not is_executable_file(path):
-        raise WordsOff(f"{path} is no executable file", next_step=f"ush look {typed(name)}")
+        raise UsageError(f"{path} is no executable file", next_step=f"ush look {typed(name)}")
     folder = os.path.dirname(path)
     in_environment = os.path.isfile(join(os.path.dirname(folder), "pyvenv.cfg"))
     choice = Choice(name=name, candidate=path, names=(name,)) if only else choice_of(name, path)
@@ -35,7 +34,7 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
         # A link to its python would start the base; and only what was asked for leaves an environment.
         choice = Choice(name=name, candidate=path, names=(name,), launcher=True)
     change = plan_prefer(choice, host, locations)
-    on = tuple(f"tree {one.prefix}" for one in read_kept(locations) if lies_in(os.path.realpath(path), one.prefix))
+    on = tuple(f"tree {one.prefix}" for one in read_managed(locations) if lies_in(os.path.realpath(path), one.prefix))
     return replace(change, plan=replace(change.plan, relies_on=(*change.plan.relies_on, *on)))
 
 
@@ -43,11 +42,11 @@ def _path_of(name: str, candidate: str, host: Host, locations: Locations) -> Pla
     if "/" in candidate:
         return Place(os.path.normpath(join(host.working_directory, candidate)))
     owners = {one.name: one.executable for one in read_adopted(locations)}
-    owners |= {one.name: one.executable for one in all_kept(host, locations)}
+    owners |= {one.name: one.executable for one in all_managed(host, locations)}
     folders = {owner: os.path.dirname(path) for owner, path in owners.items()}
     folders |= {one.name: one.layout.scripts for one in list_environments(locations)}
     if candidate not in folders:
-        raise WordsOff(
+        raise UsageError(
             f"{candidate!r} is neither a path nor an interpreter or environment here",
             where=f"there are: {', '.join(sorted(folders)) or 'none'}",
             next_step=f"ush command list {typed(name)}   (the candidates)",

@@ -4,16 +4,14 @@ import os
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord
-from unified_shell.core.errors import Refused, WordsOff
+from unified_shell.core.environments.model.adopted import ADOPTED, PROTECTED, is_protected, records_file
+from unified_shell.core.environments.model.foreign import read_foreign
+from unified_shell.core.environments.model.registry import Environment, check_changeable, check_name
+from unified_shell.core.errors import Refused, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text, typed
-from unified_shell.core.shells.everyone import check_for_everyone, check_not_of_others
-
-from .adopted import ADOPTED, PROTECTED, is_protected, records_file
-from .changing import check_name
-from .foreign import read_foreign
-from .known import Environment, check_changeable
+from unified_shell.core.shells.planning.everyone import check_for_everyone, check_not_of_others
 
 __all__ = ["plan_adopt", "plan_forget", "plan_protect"]
 
@@ -53,7 +51,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     place = Place(os.path.normpath(join(host.working_directory, folder)))
     check_name(name, locations)
     if inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
-        raise WordsOff(f"{place} is an environment of ush already", next_step="ush environment list")
+        raise UsageError(f"{place} is an environment of ush already", next_step="ush environment list")
     contents = read_foreign(name, place)
     if locations.scope is Scope.EVERYONE:
         check_for_everyone(place)

@@ -3,16 +3,15 @@
 import os
 from typing import TYPE_CHECKING
 
+from unified_shell.core.environments.model.layout import WIRED_MARK, link_place
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
-
-from .layout import WIRED_MARK, link_place
+from unified_shell.core.machine.programs.executables import is_executable_file
 
 if TYPE_CHECKING:
-    from .known import Environment
+    from unified_shell.core.environments.model.registry import Environment
 
 __all__ = ["check_base_there", "entered_variables", "environment_prefix"]
 
@@ -47,10 +46,9 @@ def check_base_there(found: "Environment") -> None:
 
 def _apply_own_wiring(variables: dict[str, str], prefix: str) -> None:
     """Set what holds while the environment is entered, as its enter scripts do."""
+    from unified_shell.core.environments.model.contents import read_contents
     from unified_shell.core.shells.dialects.dialect import Side
-    from unified_shell.core.shells.search_path_rules import rule_of
-
-    from .contents import read_contents
+    from unified_shell.core.shells.dialects.search_path_rules import rule_of
 
     contents = read_contents(prefix)
     if contents is None:
@@ -77,7 +75,7 @@ def environment_prefix(name: str, host: Host, locations: Locations) -> Place:
         prefix = link_place(locations.data, name)
         if is_executable_file(join(prefix, "bin/python")):
             return prefix
-    from .known import find_environment
+    from unified_shell.core.environments.model.registry import find_environment
 
     found = find_environment(name, host, locations)
     check_base_there(found)

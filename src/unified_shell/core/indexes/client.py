@@ -11,7 +11,7 @@ from packaging.utils import NormalizedName
 from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.errors import TransferFailed, UshError, nearest
 from unified_shell.core.machine.clock import iso_time
-from unified_shell.core.machine.digests import digest_of_file
+from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.places import join, typed
 from unified_shell.core.transfers.addresses import address_of_folder, place_of_address, shown_address
 from unified_shell.core.transfers.fetching import Fetcher
@@ -142,7 +142,7 @@ class IndexClient:
                     raise
                 # Passing it over in silence would let a public name take the place of a private one.
                 raise TransferFailed(
-                    f"the index {index.name} fails: {error.what}",
+                    f"the index {index.name} fails: {error.message}",
                     where=error.where,
                     again_with=("--without-index", index.name),
                     next_step=f"(asks the others)   or   ush index drop {typed(index.name)}",

@@ -7,7 +7,7 @@ its border, or was left out there.
 from dataclasses import dataclass
 
 from unified_shell.core.distributions.file_names import FileName
-from unified_shell.core.machine.digests import Sha256
+from unified_shell.core.machine.files.digests import Sha256
 from unified_shell.core.machine.places import Place, join
 
 __all__ = ["FileCache"]

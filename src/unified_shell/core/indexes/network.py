@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from unified_shell.core.changes.records import read_records
-from unified_shell.core.errors import WordsOff
+from unified_shell.core.errors import UsageError
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.transfers.connecting import NetworkSettings
 
@@ -13,11 +13,11 @@ KNOWN = ("proxy", "no-proxy", "certificates")
 
 
 def read_network(locations: Locations) -> NetworkSettings:
-    """Return the settings; raises WordsOff for what is none."""
+    """Return the settings; raises UsageError for what is none."""
     table = read_records(locations.config_file).get("network", {})
     if not isinstance(table, Mapping) or set(table) - set(KNOWN):
         unknown = ", ".join(sorted(set(table) - set(KNOWN))) if isinstance(table, Mapping) else "a value"
-        raise WordsOff(
+        raise UsageError(
             f"[network] in {locations.config_file} holds {unknown}",
             next_step=f"known are {', '.join(KNOWN)}",
         )

@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 import msgspec
 
 from unified_shell.core.errors import TransferFailed
-from unified_shell.core.machine.cached_files import write_cached
 from unified_shell.core.machine.clock import now_seconds
-from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.files.cached_files import write_cached
+from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.transfers.fetching import Reply
 

@@ -17,7 +17,7 @@ from packaging.utils import canonicalize_name
 
 from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.errors import TransferFailed
-from unified_shell.core.machine.digests import NO_SHA256, Sha256, parse_sha256
+from unified_shell.core.machine.files.digests import NO_SHA256, Sha256, parse_sha256
 from unified_shell.core.transfers.addresses import is_web_address, place_of_address
 
 from .page_links import links_of

@@ -1,6 +1,6 @@
 """The indexes that a person named, in their order."""
 
-from unified_shell.core.changes.named_addresses import AddressBook, NamedAddress
+from unified_shell.core.catalogs.address_book import AddressBook, NamedAddress
 
 __all__ = ["INDEXES", "Index"]
 

@@ -21,7 +21,7 @@ from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import find_info_folder, parse_wheel_name
 from unified_shell.core.errors import UshError
 from unified_shell.core.machine.clock import iso_time
-from unified_shell.core.machine.digests import digest_of_bytes, digest_of_file
+from unified_shell.core.machine.files.digests import digest_of_bytes, digest_of_file
 from unified_shell.core.machine.places import Place
 
 from .folders import projects_in

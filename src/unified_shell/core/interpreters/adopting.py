@@ -4,21 +4,21 @@ import os
 import re
 from collections.abc import Mapping, Sequence
 
-from unified_shell.core.changes.composing import combined
+from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord
-from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, WordsOff
+from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text, typed
 from unified_shell.core.shells.dialects.dialect import Side
-from unified_shell.core.shells.hookup import chosen_shells
-from unified_shell.core.shells.search_paths import Wish, plan_path_add
+from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
+from unified_shell.core.shells.startup.hookup import chosen_shells
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, discover, find_interpreters
 from .facts import InterpreterFacts, probe
-from .kept import all_kept
+from .managed import all_managed
 from .registered import forgetting_steps, registration_steps
 from .requesting import version_fits
 
@@ -70,8 +70,8 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     change = Change(plan=plan, prepare=lambda _staging: (step, *registration))
     if not side:
         return change
-    place = Wish(directory=os.path.dirname(facts.executable), side=Side(side), outermost=True)
-    return combined(change, plan_path_add(place, chosen_shells(host), host, locations))
+    place = PathRequest(directory=os.path.dirname(facts.executable), side=Side(side), outermost=True)
+    return merged(change, plan_path_add(place, chosen_shells(host), host, locations))
 
 
 def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequence[str]) -> Change:
@@ -95,14 +95,14 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
     """Return the interpreter that is meant by a path, a registered name, a version, or nothing.
 
     Nothing means the newest one that a session finds, else the newest there is. Raises
-    InterpreterUnusable where there is none, WordsOff where the words fit none.
+    InterpreterUnusable where there is none, UsageError where the words fit none.
     """
     if "/" in wanted:
         return probe(_found_path(wanted, host), host)
     adopted = {one.name: one for one in read_adopted(locations)}
     if wanted in adopted:
         return probe(adopted[wanted].executable, host)
-    kept = {one.name: one for one in all_kept(host, locations)}
+    kept = {one.name: one for one in all_managed(host, locations)}
     if wanted in kept:
         return probe(kept[wanted].executable, host)
     usable = [
@@ -117,7 +117,7 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
         _tell_unfit(wanted, version, host)
         have = ", ".join(dict.fromkeys(one.full_version for one in facts)) or "none"
         numbers = re.fullmatch(r"[<>=!~]*\d+(\.\d+)*(,.*)?", version) is not None
-        raise WordsOff(
+        raise UsageError(
             f"no interpreter here answers to {wanted!r}; there are: {have}",
             next_step=f"ush interpreter get python {typed(version)}" if numbers else "ush interpreter list",
         )
@@ -130,11 +130,11 @@ def _tell_unfit(wanted: str, version: str, host: Host) -> None:
         if one.facts is None or one.facts.environment_prefix or not version_fits(one.facts.full_version, version):
             continue
         if one.facts.version < OLDEST:
-            raise WordsOff(
+            raise UsageError(
                 f"{one.facts.title} ({shown(one.facts.executable, host.home)}) is too old for environments, which need 3.8",
                 next_step="ush interpreter get python 3.12   (a newer one), or   ush interpreter list",
             )
-        raise WordsOff(
+        raise UsageError(
             f"{wanted!r} is on this machine, outside the places that are looked in: {shown(one.facts.executable, host.home)}",
             next_step=f"ush interpreter adopt {typed(one.facts.executable, host.home)}   (then try again)",
         )
@@ -152,7 +152,7 @@ def _found_path(path: str, host: Host) -> str:
             if os.path.exists(join(full, name)):
                 return os.path.normpath(join(full, name))
     if not os.path.lexists(full):
-        raise WordsOff(f"there is no {path!r}", next_step="ush interpreter list   (those on this machine)")
+        raise UsageError(f"there is no {path!r}", next_step="ush interpreter list   (those on this machine)")
     return os.path.normpath(full)
 
 

@@ -8,7 +8,7 @@ is used again only while every mark is the same.
 import os
 from collections.abc import Iterable
 
-from unified_shell.core.machine.cached_files import write_cached
+from unified_shell.core.machine.files.cached_files import write_cached
 from unified_shell.core.machine.places import from_json_text, join, to_json_text
 
 __all__ = ["Answers"]

@@ -6,18 +6,18 @@ from dataclasses import dataclass
 
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.machine.clock import steady_seconds
-from unified_shell.core.machine.executables import FileKind, read_executable
-from unified_shell.core.machine.folder_walks import SYSTEM_TREES, folders_within
+from unified_shell.core.machine.common_dirs import usual_folders
+from unified_shell.core.machine.files.folder_walks import SYSTEM_TREES, folders_within
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.machine.pool import map_at_once
-from unified_shell.core.machine.usual_places import usual_folders
+from unified_shell.core.machine.processes.pool import map_at_once
+from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 from .adopted import read_adopted
 from .answers import Answers
 from .facts import InterpreterFacts, ask_python, parse_facts
-from .kept import all_kept
+from .managed import all_managed
 from .other_languages import OtherInterpreter, ask_version
 from .registered import registered_interpreters
 from .script_settings import script_depends_on, script_key
@@ -96,7 +96,7 @@ def discover(
         folders: Iterable[str] = folders_below(roots)
     else:
         executables = (
-            *(one.executable for one in all_kept(host, locations)),
+            *(one.executable for one in all_managed(host, locations)),
             *(one.executable for one in read_adopted(locations)),
         )
         kept = [os.path.dirname(one) for one in executables]
@@ -163,7 +163,7 @@ def _facts(path: Place, host: Host, answers: Answers, *, script: bool) -> tuple[
         said = ask_python(path, host)
         facts, trouble = parse_facts(said, path), ""
     except InterpreterUnusable as error:
-        said, facts, trouble = b"", None, error.what.partition(": ")[2]
+        said, facts, trouble = b"", None, error.message.partition(": ")[2]
         depends_on.append(join(os.path.dirname(os.path.dirname(os.path.realpath(path))), "lib"))
     if facts is not None:
         depends_on += [facts.real_executable, *facts.library_folders, *facts.site_folders]

@@ -7,17 +7,16 @@ from pathlib import Path
 
 from unified_shell.core.distributions.tags import TagFacts
 from unified_shell.core.errors import InterpreterUnusable
-from unified_shell.core.machine.executables import FileKind, read_executable
-from unified_shell.core.machine.host import CREDENTIAL_PREFIXES, Host, Libc
+from unified_shell.core.installation.clean_variables import clean_variables
+from unified_shell.core.machine.host import Host, Libc
 from unified_shell.core.machine.places import Place, from_json_text
-from unified_shell.core.machine.processes import Ran, run_program
+from unified_shell.core.machine.processes.processes import Ran, run_program
+from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
-__all__ = ["InterpreterFacts", "ask_python", "clean_variables", "parse_facts", "probe"]
+__all__ = ["InterpreterFacts", "ask_python", "parse_facts", "probe"]
 
 MARKER = b"@@USH-FACTS@@ "
 PROBE_SECONDS = 10.0
-# Each of these has been seen to keep a healthy interpreter from starting, or to let it load another's library.
-DISTURBING = ("LD_PRELOAD", "LD_LIBRARY_PATH")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,17 +90,6 @@ class InterpreterFacts:
             "python_version": self.short_version,
             "sys_platform": self.system,
         }
-
-
-def clean_variables(host: Host) -> dict[str, str]:
-    """Return variables for starting an interpreter undisturbed by what the session sets for others, and without what
-    is for our own transfers alone.
-    """
-    return {
-        name: value
-        for name, value in host.environment().items()
-        if not name.startswith(("PYTHON", *CREDENTIAL_PREFIXES)) and name not in DISTURBING
-    }
 
 
 def probe(executable: str, host: Host) -> InterpreterFacts:

@@ -5,10 +5,10 @@ import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.machine.executables import FileKind, read_executable
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place
-from unified_shell.core.machine.processes import run_program
+from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 from .answers import Answers
 from .languages import Language, languages

@@ -7,8 +7,8 @@ from unified_shell.core.changes.registry_records import value_of_record
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, to_json_text
-from unified_shell.core.machine.registry import registry_of, registry_place
-from unified_shell.core.machine.registry_values import Registry, RegistryValue
+from unified_shell.core.machine.registry.registry import registry_of, registry_place
+from unified_shell.core.machine.registry.registry_values import Registry, RegistryValue
 
 from .facts import InterpreterFacts
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 from packaging.version import InvalidVersion, Version
 
-from unified_shell.core.errors import UnknownName, WordsOff
+from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.transfers.addresses import check_no_password, is_web_address, place_of_address
@@ -42,7 +42,7 @@ class Ready:
 
 
 def parse_request(words: Sequence[str], host: Host) -> Asked:
-    """Return what these words ask for; raises WordsOff with what was expected."""
+    """Return what these words ask for; raises UsageError with what was expected."""
     text = " ".join(words).strip()
     if is_web_address(text):
         check_no_password(text)
@@ -54,7 +54,7 @@ def parse_request(words: Sequence[str], host: Host) -> Asked:
     if os.path.isfile(local):
         return Asked(file=os.path.normpath(local))
     if place:
-        raise WordsOff(f"there is no {text!r}", next_step="ush interpreter get python 3.12   or   a file or URL")
+        raise UsageError(f"there is no {text!r}", next_step="ush interpreter get python 3.12   or   a file or URL")
     found = SPLIT.match(text)
     language = find_language(found[1]) if found else None
     if found is None or language is None:
@@ -96,6 +96,6 @@ def _parsed(specifier: str) -> SpecifierSet:
     try:
         return SpecifierSet(f"=={specifier}.*" if bare else specifier)
     except InvalidSpecifier as error:
-        raise WordsOff(
+        raise UsageError(
             f"{specifier!r} is no version", next_step="write it as 3.12, 3.12.4, '>=3.11' or '>=3.11,<3.13'"
         ) from error

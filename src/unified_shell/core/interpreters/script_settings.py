@@ -2,7 +2,7 @@
 
 import os
 
-from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 

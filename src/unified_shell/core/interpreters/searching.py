@@ -5,8 +5,8 @@ import re
 from collections.abc import Iterable
 from functools import cache
 
-from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.programs.executables import is_executable_file
 
 from .languages import languages
 

@@ -3,7 +3,7 @@
 import datetime
 import time
 
-from unified_shell.core.errors import WordsOff
+from unified_shell.core.errors import UsageError
 
 from .interrupts import wait_unless_interrupted
 
@@ -37,9 +37,9 @@ def iso_time(seconds: float) -> str:
 
 
 def end_of_day(text: str) -> str:
-    """Return the last moment of a day such as `2026-05-01` in ISO 8601, UTC; raises WordsOff for what is none."""
+    """Return the last moment of a day such as `2026-05-01` in ISO 8601, UTC; raises UsageError for what is none."""
     try:
         day = datetime.date.fromisoformat(text)
     except ValueError as error:
-        raise WordsOff(f"{text!r} is no day", next_step="write it as 2026-05-01") from error
+        raise UsageError(f"{text!r} is no day", next_step="write it as 2026-05-01") from error
     return f"{day.isoformat()}T23:59:59.999999Z"

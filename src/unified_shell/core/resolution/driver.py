@@ -12,10 +12,10 @@ from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.versions import read_version
 from unified_shell.core.errors import BuildFailed, HashDiffers, TransferFailed, UshError
 from unified_shell.core.indexes.client import Found, IndexClient
-from unified_shell.core.machine.digests import digest_of_bytes
-from unified_shell.core.machine.pool import Ahead
+from unified_shell.core.machine.files.digests import digest_of_bytes
+from unified_shell.core.machine.processes.pool import Ahead
 
-from .at_addresses import listing_at
+from .direct_references import listing_at
 from .kept_listings import keep_listing, kept_listing
 from .offers import Offers
 from .questions import AskRequirements, AskVersions, Candidate, Listing, Requirements, Solution

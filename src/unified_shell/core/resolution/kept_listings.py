@@ -2,8 +2,8 @@
 
 import msgspec
 
-from unified_shell.core.machine.cached_files import write_cached
-from unified_shell.core.machine.digests import digest_of_bytes
+from unified_shell.core.machine.files.cached_files import write_cached
+from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.places import Place, join
 
 from .questions import Listing

@@ -24,9 +24,9 @@ from unified_shell.core.errors import CouldNot, HashDiffers, UshError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.file_cache import FileCache
 from unified_shell.core.indexes.pages import IndexFile
-from unified_shell.core.machine.cached_files import write_cached
-from unified_shell.core.machine.digests import Sha256, digest_of_bytes, digest_of_file
-from unified_shell.core.machine.durable import read_file
+from unified_shell.core.machine.files.cached_files import write_cached
+from unified_shell.core.machine.files.digests import Sha256, digest_of_bytes, digest_of_file
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.transfers.addresses import is_web_address, place_of_address
 from unified_shell.core.transfers.fetching import Reply
 from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile

@@ -28,7 +28,7 @@ _Step = Generator[AskVersions | AskRequirements, Listing | Requirements, None]
 MAX_CONFLICTS = 50_000
 
 
-class _AdmitMore(Exception):
+class _Restart(Exception):
     """Other versions of a project count than were thought: more of them, or an address's. The search begins anew."""
 
 
@@ -60,7 +60,7 @@ def solve(requests: Sequence[Requirement], markers: Mapping[str, str], rules: Ru
         try:
             search = _Search(wanted, markers, policy, bounds=bounds, overrides=overrides, lowest=rules.lowest)
             return (yield from search.run())
-        except _AdmitMore:
+        except _Restart:
             continue
 
 
@@ -202,7 +202,7 @@ class _Search:
             return f"it requires {fact.project} from {address}; only you can ask for that"
         addresses[fact.project] = address
         if fact.project in self._spaces:
-            raise _AdmitMore
+            raise _Restart
         return ""
 
     def _applies(self, requirement: Requirement, extra: str) -> bool:
@@ -241,7 +241,7 @@ class _Search:
             return
         wider = self._make_space(project, known.listing)
         if wider.admitted != known.admitted:
-            raise _AdmitMore
+            raise _Restart
 
     def _make_space(self, project: NormalizedName, listing: Listing) -> Space:
         policy = self._policy

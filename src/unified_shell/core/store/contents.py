@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import msgspec
 
-from unified_shell.core.machine.digests import Sha256
-from unified_shell.core.machine.durable import remove_tree
+from unified_shell.core.machine.files.digests import Sha256
+from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
 
 __all__ = ["Content", "Part", "Store", "StoredFile", "damaged_files", "stored_file"]

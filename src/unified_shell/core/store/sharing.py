@@ -10,7 +10,7 @@ import shutil
 import stat
 from collections.abc import Iterable
 
-from unified_shell.core.machine.cloning import clone_file
+from unified_shell.core.machine.files.cloning import clone_file
 
 __all__ = ["Sharer"]
 

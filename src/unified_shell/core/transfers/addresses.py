@@ -3,7 +3,7 @@
 import os
 import urllib.parse
 
-from unified_shell.core.errors import WordsOff
+from unified_shell.core.errors import UsageError
 from unified_shell.core.machine.places import Place
 
 __all__ = [
@@ -42,10 +42,10 @@ def address_of_folder(place: str) -> str:
 
 
 def check_no_password(address: str) -> None:
-    """Raise WordsOff for an address that carries a password: addresses are written down, in files that others may read."""
+    """Raise UsageError for an address that carries a password: addresses are written down, in files that others may read."""
     parts = _split(address)
     if parts is not None and parts.password is not None:
-        raise WordsOff(
+        raise UsageError(
             f"{shown_address(address)} was given with a password, which would be written down",
             next_step="leave it out, and keep it in your keyring (ush index add … --login), in ~/.netrc, or in the"
             " variable USH_PASSWORD_HOST",

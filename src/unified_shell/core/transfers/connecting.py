@@ -9,7 +9,7 @@ import typing
 import urllib.parse
 from dataclasses import dataclass
 
-from unified_shell.core.errors import TransferFailed, told
+from unified_shell.core.errors import TransferFailed, os_error_text
 from unified_shell.core.machine.host import Host
 
 from .addresses import shown_address
@@ -93,7 +93,7 @@ class Connecting:
             try:
                 context.load_verify_locations(cafile=path)
             except OSError as error:
-                why = "holds no certificates" if isinstance(error, ssl.SSLError) else told(error)
+                why = "holds no certificates" if isinstance(error, ssl.SSLError) else os_error_text(error)
                 raise TransferFailed(
                     f"the certificates of {path} cannot be used: {why}",
                     next_step="see SSL_CERT_FILE, and certificates in [network] of config.toml",

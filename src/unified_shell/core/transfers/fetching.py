@@ -112,7 +112,7 @@ class Fetcher:
                     return f"the server answers, and has nothing there ({status})"
                 return f"the server asks who you are ({status})" if status in (401, 403) else ""
         except TransferFailed as error:
-            return error.what
+            return error.message
 
     def download(self, address: str, target: str, *, sha256: str, size_bytes: int = -1) -> int:
         """Write what is at an address to a new file and return its size in bytes.

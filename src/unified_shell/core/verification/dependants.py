@@ -1,8 +1,8 @@
 """What works on an interpreter that `ush` keeps, and would stop working without it."""
 
 from unified_shell.core.commands.preferred import all_choices
-from unified_shell.core.environments.known import all_environments
-from unified_shell.core.interpreters.kept import Kept
+from unified_shell.core.environments.model.registry import all_environments
+from unified_shell.core.interpreters.managed import ManagedInterpreter
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import lies_in
@@ -10,7 +10,7 @@ from unified_shell.core.machine.places import lies_in
 __all__ = ["dependants_of"]
 
 
-def dependants_of(kept: Kept, host: Host, locations: Locations) -> tuple[str, ...]:
+def dependants_of(kept: ManagedInterpreter, host: Host, locations: Locations) -> tuple[str, ...]:
     """Return environments on it and names that are preferred from it, each in a person's words."""
     environments = [
         f"environment {one.name}"

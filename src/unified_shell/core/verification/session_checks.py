@@ -2,20 +2,19 @@
 
 from collections.abc import Sequence
 
-from unified_shell.core.environments.known import Environment
-from unified_shell.core.environments.library_checks import interpreter_name
+from unified_shell.core.environments.libraries.library_checks import interpreter_name
+from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.findings import Finding
-from unified_shell.core.machine.executables import is_executable_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown, typed
-from unified_shell.core.shells.conditions import holds
+from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.hookup import chosen_shells, wired_modes
-from unified_shell.core.shells.sessions import Session, open_session
-from unified_shell.core.shells.wiring import Wiring, read_wiring
-
-from .on_disk import read_installed
+from unified_shell.core.shells.sessions.sessions import Session, open_session
+from unified_shell.core.shells.startup.hookup import chosen_shells, wired_modes
+from unified_shell.core.shells.wiring.conditions import holds
+from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
+from unified_shell.core.verification.packages.installed_metadata import read_installed
 
 __all__ = ["check_sessions", "check_wired_sessions"]
 

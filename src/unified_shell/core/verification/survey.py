@@ -4,25 +4,24 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from unified_shell.core.environments.known import Environment, all_environments
+from unified_shell.core.environments.model.registry import Environment, all_environments
 from unified_shell.core.indexes.registered import INDEXES, Index
 from unified_shell.core.interpreters.adopted import Adopted, read_adopted
 from unified_shell.core.interpreters.discovery import FoundInterpreter, discover
-from unified_shell.core.interpreters.kept import Kept, all_kept
+from unified_shell.core.interpreters.managed import ManagedInterpreter, all_managed
 from unified_shell.core.interpreters.other_languages import OtherInterpreter
-from unified_shell.core.machine.disks import Disk, read_disk
-from unified_shell.core.machine.executables import is_executable_file
+from unified_shell.core.machine.common_dirs import usual_folders
+from unified_shell.core.machine.files.disks import Disk, read_disk
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
-from unified_shell.core.machine.running_programs import RunningProgram
-from unified_shell.core.machine.usual_places import usual_folders
+from unified_shell.core.machine.processes.running_programs import RunningProgram
+from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.shells.dialects import DIALECTS
-from unified_shell.core.shells.hookup import wired_modes
-from unified_shell.core.shells.path_faults import FaultKind, PathFault, commands_in, find_faults
-from unified_shell.core.shells.wiring import Entry, read_wiring
-
-from .staleness import stale_programs
+from unified_shell.core.shells.sessions.path_faults import FaultKind, PathFault, commands_in, find_faults
+from unified_shell.core.shells.startup.hookup import wired_modes
+from unified_shell.core.shells.wiring.wiring import Entry, read_wiring
+from unified_shell.core.verification.names.staleness import stale_programs
 
 __all__ = ["PresentShell", "Survey", "next_thing", "survey"]
 
@@ -62,7 +61,7 @@ class Survey:
     unreached: tuple[Place, ...]
     environments: tuple[Environment, ...]
     adopted: tuple[Adopted, ...]
-    kept: tuple[Kept, ...]
+    kept: tuple[ManagedInterpreter, ...]
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
     stale_programs: tuple[RunningProgram, ...]
@@ -97,7 +96,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         unreached=_unreached(host, [one.directory for one in wiring.entries]),
         environments=environments,
         adopted=read_adopted(locations),
-        kept=all_kept(host, locations),
+        kept=all_managed(host, locations),
         indexes=indexes,
         wiring=wiring.entries,
         stale_programs=stale_programs(wiring),

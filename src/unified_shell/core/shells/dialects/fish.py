@@ -4,8 +4,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.shells.overlays import overlay_fish
-from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
     SHARED_FOLDERS,
@@ -31,6 +29,8 @@ from .dialect import (
     variable_of,
     without_control,
 )
+from .overlays import overlay_fish
+from .search_path_rules import rule_of
 
 __all__ = ["Fish"]
 

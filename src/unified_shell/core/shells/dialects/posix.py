@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from unified_shell.core.machine.places import Place
-from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
     SHARED_FOLDERS,
@@ -29,6 +28,7 @@ from .dialect import (
     variable_of,
     without_control,
 )
+from .search_path_rules import rule_of
 
 __all__ = ["PosixText", "env_file", "env_value"]
 

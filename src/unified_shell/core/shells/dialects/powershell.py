@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.shells.search_path_rules import rule_of
 
 from .dialect import (
     ConditionKind,
@@ -21,6 +20,7 @@ from .dialect import (
     template,
     without_control,
 )
+from .search_path_rules import rule_of
 
 __all__ = ["PowerShell"]
 

@@ -1,0 +1,77 @@
+"""Nouns and verbs are found by their names or the unique beginnings of them."""
+
+import click
+
+from unified_shell.core.errors import UnknownName, UsageError
+from unified_shell.core.machine.places import typed
+
+from .everyday_words import instead_of_noun, instead_of_verb
+
+__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning"]
+
+# A variable's value may be empty.
+MAY_BE_EMPTY = frozenset({"value"})
+
+
+class CheckedCommand(click.Command):
+    """A command that takes no empty words: they come of variables that were not set, and would mean anything."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Read the words; raises a usage error for an empty one."""
+        rest = super().parse_args(ctx, args)
+        for parameter in self.params:
+            name = parameter.name or ""
+            given = ctx.get_parameter_source(name) is click.core.ParameterSource.COMMANDLINE
+            value = ctx.params.get(name)
+            values = value if isinstance(value, tuple) else (value,)
+            if given and name not in MAY_BE_EMPTY and "" in values:
+                is_word = isinstance(parameter, click.Argument)
+                told = parameter.make_metavar(ctx).strip("[].") if is_word else parameter.opts[0]
+                what = "word" if is_word else "value"
+                raise click.UsageError(f"the {what} for {told} is empty: a variable that was not set?", ctx)
+        return rest
+
+
+class VerbGroup(click.Group):
+    """A noun's group: verbs by their unique beginnings."""
+
+    command_class = CheckedCommand
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Read the words; a noun alone shows its verbs, as what was asked for."""
+        if not args and not ctx.resilient_parsing:
+            click.echo(ctx.get_help())
+            ctx.exit(0)
+        return super().parse_args(ctx, args)
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Find a verb by its name or the unique beginning of it."""
+        return resolve_beginning(self, ctx, args, f"{ctx.info_name} command")
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the verbs in the order in which they were written."""
+        return list(self.commands)
+
+
+def resolve_beginning(
+    group: click.Group, ctx: click.Context, args: list[str], kind: str
+) -> tuple[str | None, click.Command | None, list[str]]:
+    """Return what a group's first word means; raises UnknownName, or UsageError where it is not unique.
+
+    A word that others use for something of ours is answered with what to type here.
+    """
+    word, rest = args[0], args[1:]
+    known = group.list_commands(ctx)
+    fitting = [word] if word in known else [name for name in known if name.startswith(word)]
+    if len(fitting) == 1:
+        return fitting[0], group.get_command(ctx, fitting[0]), rest
+    noun = "" if ctx.parent is None else str(ctx.info_name)
+    if fitting:
+        ways = "   or   ".join(" ".join((*filter(None, ("ush", noun)), one, *map(typed, rest))) for one in fitting)
+        raise UsageError(f"{word!r} may be {' or '.join(fitting)}", next_step=ways)
+    instead = instead_of_verb(noun, word, rest, known) if noun else instead_of_noun(word, rest)
+    if instead:
+        raise UsageError(f"there is no {kind} named {word!r}", next_step=instead)
+    raise UnknownName(kind, word, known, next_step=f"{ctx.command_path} --help")

@@ -1,0 +1,35 @@
+"""Several changes as one: their lines, their steps in order, their checks."""
+
+from dataclasses import replace
+
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.places import Place
+
+from .plan import Change
+from .steps import Step
+
+__all__ = ["merged"]
+
+
+def merged(first: Change, *others: Change) -> Change:
+    """Return one change of several; it keeps the words and the aim of the first. Those with nothing to do are left out."""
+    more = [one for one in others if not one.plan.nothing_to_do]
+    if not more:
+        return first
+    every = (first, *more)
+    plan = replace(
+        first.plan,
+        lines=tuple(line for one in every for line in one.plan.lines),
+        relies_on=tuple(dict.fromkeys(name for one in every for name in one.plan.relies_on)),
+        download_bytes=sum(one.plan.download_bytes for one in every),
+        disk_bytes=sum(one.plan.disk_bytes for one in every),
+        afterwards=tuple(line for one in every for line in one.plan.afterwards),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return tuple(step for one in every for step in one.prepare(staging))
+
+    def verify() -> tuple[Finding, ...]:
+        return tuple(finding for one in every for finding in one.verify())
+
+    return Change(plan=plan, prepare=prepare, verify=verify)

@@ -1,0 +1,1 @@
+"""Building source distributions: build systems, hooks, environments of their own."""

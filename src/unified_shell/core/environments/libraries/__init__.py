@@ -1,0 +1,1 @@
+"""Isolated libraries of other languages."""

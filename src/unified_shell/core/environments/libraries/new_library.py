@@ -1,0 +1,151 @@
+"""Environments of other languages than Python: an isolated library, by the mechanism that the language's table names.
+
+What is put into the library is not ours to get: the language's own means do that, while the environment is entered.
+"""
+
+import os
+import uuid
+from collections.abc import Sequence
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import Step
+from unified_shell.core.environments.model.contents import FILE_NAME, Contents, contents_text
+from unified_shell.core.environments.model.layout import WIRED_MARK, link_place
+from unified_shell.core.environments.model.registry import Environment, check_name
+from unified_shell.core.environments.trees.editions import edition_steps
+from unified_shell.core.errors import CouldNot, UnknownName, UsageError
+from unified_shell.core.interpreters.languages import Language, find_language, languages
+from unified_shell.core.interpreters.other_languages import said_version
+from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.shells.wiring.enter_scripts import enter_scripts
+from unified_shell.core.shells.wiring.wiring import Wiring
+
+from .library_checks import check_library, interpreter_name
+from .library_variables import library_variables, unfit_in
+
+__all__ = ["plan_new_library"]
+
+
+def plan_new_library(name: str, language: str, wanted: str, host: Host, locations: Locations) -> Change:
+    """Plan to make an environment of a language, on `wanted` (a path or the beginning of a version) or the first found.
+
+    Raises UnknownName and UsageError for a language that has no isolated libraries here, CouldNot without interpreter.
+    """
+    check_name(name, locations)
+    table = find_language(language)
+    able = [one.name for one in languages() if one.library]
+    if table is None:
+        raise UnknownName("language", language, [*able, "python"], next_step="ush interpreter list")
+    if not table.library:
+        raise UsageError(
+            f"{table.title} is not made so" if table.name == "python" else f"{table.title} has no library apart here",
+            next_step=f"ush environment new {typed(name)}"
+            if table.name == "python"
+            else f"there are: {', '.join(able)}",
+        )
+    prefix = link_place(locations.data, name)
+    if unfit := unfit_in(table, prefix):
+        raise UsageError(
+            f"a library of {table.title} cannot be in {prefix}: {unfit!r} means something else to {table.title}",
+            next_step=f"ush environment new NAME --language {table.name}   (a name without it; USH_HOME, if the home has it)",
+        )
+    executable, version = _interpreter(table, wanted, host)
+    contents = Contents(
+        name=name,
+        identity=str(uuid.uuid4()),
+        interpreter=Place(os.path.abspath(executable)),
+        python=version,
+        made_seconds=now_seconds(),
+        language=table.name,
+        wiring=Wiring(variables=library_variables(table, prefix)),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        tree = join(staging, "tree")
+        _make_tree(tree, prefix, contents, table, host)
+        return edition_steps(tree, name, locations)
+
+    library = join(prefix, table.library)
+    plan = Plan(
+        words=f"environment new {name} --language {table.name}",
+        aim=f"Make the environment {name} on {table.title} {version}",
+        lines=(
+            PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
+            PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(contents.interpreter, host.home)}"),
+            PlanLine(kind=LineKind.NOTE, subject=f"its library is {shown(library, host.home)}"),
+            *(
+                PlanLine(kind=LineKind.NOTE, subject=f"while it is entered: {one.name}", detail=one.value)
+                for one in contents.wiring.variables
+            ),
+        ),
+        afterwards=(
+            f"Enter it:  ush environment enter {typed(name)}",
+            f"Modules go into {shown(library, host.home)}",
+        ),
+    )
+    return Change(
+        plan=plan,
+        prepare=prepare,
+        verify=lambda: check_library(_environment(name, prefix, contents), host, puts_back=True),
+    )
+
+
+def _environment(name: str, prefix: Place, contents: Contents) -> Environment:
+    return Environment(name=name, prefix=prefix, edition=1, contents=contents)
+
+
+def _interpreter(table: Language, wanted: str, host: Host) -> tuple[Place, str]:
+    """Return the interpreter and its version: at the path that is wanted, or the first on PATH of that version."""
+    if "/" in wanted:
+        path = join(host.working_directory, wanted)
+        version, trouble = said_version(table, path, host)
+        if trouble:
+            raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step="ush interpreter list")
+        return path, version
+    tried = []
+    for path in _on_path(table, host.search_path()):
+        version, _ = said_version(table, path, host)
+        if version and (not wanted or f"{version}.".startswith(f"{wanted}.")):
+            return path, version
+        tried.append(f"{path} ({version or 'does not start'})")
+    raise CouldNot(
+        f"there is no {table.title}{f' {wanted}' if wanted else ''} on PATH"
+        + (f"; there is {', '.join(tried)}" if tried else ""),
+        next_step=f"ush interpreter get {table.name}",
+    )
+
+
+def _on_path(table: Language, folders: Sequence[str]) -> list[Place]:
+    found: list[Place] = []
+    for folder in folders:
+        names = sorted(os.listdir(folder)) if os.path.isdir(folder) else []
+        found += [
+            join(folder, one)
+            for one in names
+            if table.is_executable_name(one) and is_executable_file(join(folder, one))
+        ]
+    return found
+
+
+def _make_tree(tree: str, prefix: Place, contents: Contents, table: Language, host: Host) -> None:
+    os.makedirs(join(tree, "bin"))
+    os.makedirs(join(tree, table.library))
+    os.symlink(contents.interpreter, join(tree, "bin", interpreter_name(contents)))
+    beside = os.path.dirname(contents.interpreter)
+    for name in (table.name, table.title):
+        # Some have two programs, of which the table asks the quicker one.
+        if os.path.exists(join(beside, name)) and not os.path.lexists(join(tree, "bin", name)):
+            os.symlink(join(beside, name), join(tree, "bin", name))
+    texts = {
+        FILE_NAME: contents_text(contents),
+        WIRED_MARK: "",
+        **enter_scripts(contents.name, prefix, host.home, contents.wiring),
+    }
+    for name, text in texts.items():
+        os.makedirs(os.path.dirname(join(tree, name)), exist_ok=True)
+        with open(join(tree, name), "x", encoding="utf-8", errors="surrogateescape") as file:
+            file.write(text)

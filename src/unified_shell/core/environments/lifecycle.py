@@ -1,0 +1,139 @@
+"""Making and dropping a whole environment: a tree, then a link."""
+
+import os
+from collections.abc import Sequence
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import DropRecord, FlipLink, RetireTree, Step
+from unified_shell.core.environments.model.adopted import ADOPTED, adopted_places, is_protected, records_file
+from unified_shell.core.environments.model.base_interpreter import check_base, check_base_for
+from unified_shell.core.environments.model.layout import edition_number, edition_place, link_place, link_target
+from unified_shell.core.environments.model.registry import Environment, check_changeable, check_name
+from unified_shell.core.environments.trees.next_edition import edition_made, new_contents, proof_of_start
+from unified_shell.core.errors import Refused
+from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.managed import read_managed
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text, typed
+
+__all__ = ["plan_drop", "plan_drop_unreadable", "plan_new", "ways_in"]
+
+
+def plan_new(
+    name: str,
+    facts: InterpreterFacts,
+    host: Host,
+    locations: Locations,
+    *,
+    why: Sequence[str] = (),
+    own_files: bool = False,
+) -> Change:
+    """Plan to make an empty environment on an interpreter; `why` says why it is not on another one.
+
+    With `own_files` it will share none with others by hard link.
+    """
+    check_name(name, locations)
+    check_base(facts)
+    check_base_for(facts, locations)
+    prefix = link_place(locations.data, name)
+    contents = new_contents(name, facts, own_files=own_files)
+    plan = Plan(
+        words=f"environment new {name}",
+        aim=f"Make the environment {name} on {facts.title}",
+        lines=(
+            PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
+            PlanLine(
+                kind=LineKind.NOTE,
+                subject=f"its interpreter is {shown(facts.real_executable, host.home)}",
+                detail=f"{facts.word_size_bits}-bit {facts.architecture}",
+            ),
+            *(PlanLine(kind=LineKind.NOTE, subject=one) for one in why),
+        ),
+        disk_bytes=20_000,
+        relies_on=tuple(
+            f"tree {one.prefix}" for one in read_managed(locations) if lies_in(facts.real_executable, one.prefix)
+        ),
+        afterwards=ways_in(name, prefix, host, locations),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return edition_made(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
+
+    return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
+
+
+def plan_drop(environment: Environment, host: Host, locations: Locations) -> Change:
+    """Plan to take an environment away; it is kept out of sight for undo."""
+    check_changeable(environment)
+    name = environment.name
+    count = len(environment.contents.distributions)
+    replaced = environment.contents.replaced
+    links = [replaced] if os.path.islink(replaced) and os.readlink(replaced) == environment.prefix else []
+    plan = Plan(
+        words=f"environment drop {name}",
+        aim=f"Drop the environment {name}",
+        lines=(
+            PlanLine(
+                kind=LineKind.REMOVE,
+                subject=f"environment {name}",
+                detail=f"{shown(environment.prefix, host.home)}, with {count} distributions",
+            ),
+            *(PlanLine(kind=LineKind.REMOVE, subject=f"{shown(one, host.home)}, which leads to it") for one in links),
+            PlanLine(kind=LineKind.NOTE, subject="undo brings it back as it is; ush journal shows what that keeps"),
+        ),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return (
+            *(FlipLink(link=one, before=environment.prefix, after="") for one in links),
+            *_drop_steps(name, staging, locations),
+        )
+
+    return Change(plan=plan, prepare=prepare)
+
+
+def _drop_steps(name: str, staging: Place, locations: Locations) -> tuple[Step, ...]:
+    edition = edition_number(link_place(locations.data, name))
+    return (
+        FlipLink(link=link_place(locations.data, name), before=link_target(name, edition), after=""),
+        RetireTree(
+            target=edition_place(locations.data, name, edition),
+            retired=join(locations.data, "retired", os.path.basename(staging)),
+        ),
+    )
+
+
+def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) -> Change:
+    """Plan to take away an environment of which it cannot be read what it holds."""
+    if is_protected(name, locations):
+        raise Refused(f"the environment {name} is protected, and {why}", next_step="ush undo")
+    adopted = adopted_places(locations).get(name)
+    plan = Plan(
+        words=f"environment drop {typed(name)}",
+        aim=f"Drop the environment {name}" if adopted is None else f"Forget the environment {name}",
+        lines=(
+            PlanLine(
+                kind=LineKind.REMOVE,
+                subject=f"environment {name}",
+                detail=shown(adopted or link_place(locations.data, name), host.home),
+            ),
+            PlanLine(kind=LineKind.WARNING, subject=why),
+        ),
+    )
+    if adopted is None:
+        return Change(plan=plan, prepare=lambda staging: _drop_steps(name, staging, locations))
+    before = to_json_text(to_record_text(adopted))
+    forget = DropRecord(path=records_file(locations), keys=(ADOPTED, name), before=before)
+    return Change(plan=plan, prepare=lambda _staging: (forget,))
+
+
+def ways_in(name: str, prefix: Place, host: Host, locations: Locations) -> tuple[str, ...]:
+    """Return lines that say how a new environment is used."""
+    word = typed(name)
+    whose = locations.for_whom
+    return (
+        f"Enter it:         ush environment enter {word}",
+        f"or in a script:   . {typed(join(prefix, 'enter.sh'), host.home)}",
+        f"Put packages in:  ush package get NAME -e {word}{whose}",
+    )

@@ -1,0 +1,1 @@
+"""What an environment is: contents, places, the registry, adopted and foreign ones, the interpreter below it."""

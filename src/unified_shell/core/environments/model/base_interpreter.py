@@ -1,0 +1,87 @@
+"""The interpreter that an environment is made on: whether it can be one, and its facts."""
+
+import os
+
+from unified_shell.core.errors import InterpreterUnusable, Refused
+from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.places import Place, typed
+from unified_shell.core.shells.planning.everyone import check_for_everyone
+
+from .registry import Environment
+
+__all__ = ["base_of", "check_base", "check_base_for"]
+
+OLDEST = (3, 8)
+_PROBED: dict[tuple[Place, int, int, int], InterpreterFacts] = {}
+
+
+def check_base(facts: InterpreterFacts) -> None:
+    """Raise InterpreterUnusable for an interpreter that cannot be an environment's base."""
+    if facts.version[:2] < OLDEST:
+        raise InterpreterUnusable(
+            f"{facts.title} is too old for an environment: its site and import machinery differ before 3.8",
+            where=facts.executable,
+            next_step="ush interpreter list   (those on this machine)",
+        )
+    if facts.environment_prefix:
+        raise InterpreterUnusable(
+            f"{facts.executable} belongs to the environment {facts.environment_prefix}; its base is what is needed",
+            next_step=f"ush environment new NAME --interpreter {typed(facts.real_executable)}",
+        )
+
+
+def check_base_for(facts: InterpreterFacts, locations: Locations) -> None:
+    """Raise Refused where everyone's environment would stand on what others cannot read, or can write."""
+    if locations.scope is not Scope.EVERYONE:
+        return
+    for place in dict.fromkeys((os.path.dirname(facts.real_executable), facts.base_prefix, *facts.library_folders)):
+        try:
+            check_for_everyone(place)
+        except Refused as error:
+            raise Refused(
+                f"{facts.title} in {facts.base_prefix} is no base for everyone: {error.message}",
+                next_step="ush interpreter list   (then --interpreter with one that all can read)",
+            ) from error
+
+
+def base_of(environment: Environment, host: Host) -> InterpreterFacts:
+    """Return the facts of an environment's interpreter; raises InterpreterUnusable where it is gone or changed, and
+    Refused for one of another language, into which nothing is got.
+    """
+    if environment.contents.language != "python":
+        raise Refused(
+            f"{environment.name} is an environment of another language ({environment.contents.language}): ush gets"
+            " packages for Python only, and changes nothing in it",
+            next_step=f"ush environment enter {typed(environment.name)}   (then use that language's own means)",
+        )
+    anew = (
+        f"ush environment copy {typed(environment.name)} {typed(f'{environment.name}-anew')} --interpreter 3"
+        f"{environment.whose}   (what was requested is kept)"
+    )
+    try:
+        facts = _probe_once(environment.contents.interpreter, host)
+    except InterpreterUnusable as error:
+        raise InterpreterUnusable(
+            f"the interpreter of the environment {environment.name} does not start: {error.message}", next_step=anew
+        ) from error
+    if facts.short_version != environment.short_version:
+        raise InterpreterUnusable(
+            f"{facts.real_executable} is {facts.title} now; the environment {environment.name} was made for"
+            f" {environment.contents.python}",
+            next_step=anew,
+        )
+    return facts
+
+
+def _probe_once(executable: Place, host: Host) -> InterpreterFacts:
+    """Probe an interpreter, once in this process while its file stays the same: plan and verification both ask."""
+    try:
+        found = os.stat(executable)
+    except OSError:
+        return probe(executable, host)
+    key = (executable, found.st_ino, found.st_size, found.st_mtime_ns)
+    if key not in _PROBED:
+        _PROBED[key] = probe(executable, host)
+    return _PROBED[key]

@@ -1,0 +1,1 @@
+"""Packages in an environment: requests, solving, the change, its lines, locks, requirement files, removal."""

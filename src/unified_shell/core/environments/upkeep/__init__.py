@@ -1,0 +1,1 @@
+"""The store and the cache: what they hold, for whom, repairing and emptying them."""

@@ -1,0 +1,52 @@
+"""Projects that are tied to one index: asked of no other, so that no other's project of that name stands in for it."""
+
+from collections.abc import Mapping, Sequence
+
+from packaging.utils import NormalizedName, canonicalize_name
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.records import read_records
+from unified_shell.core.changes.steps import PutRecord
+from unified_shell.core.errors import UnknownName
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import to_json_text
+
+from .registered import INDEXES
+
+__all__ = ["plan_pins", "read_pins"]
+
+TABLE = "tied"
+
+
+def read_pins(locations: Locations) -> dict[NormalizedName, str]:
+    """Return the index by project."""
+    table = read_records(locations.config_file).get(TABLE, {})
+    rows = table.items() if isinstance(table, Mapping) else ()
+    return {canonicalize_name(project): str(index) for project, index in rows}
+
+
+def plan_pins(projects: Sequence[NormalizedName], index: str, host: Host, locations: Locations) -> Change:
+    """Plan to tie projects to an index; raises UnknownName."""
+    known = [one.name for one in INDEXES.read_all(host, locations)]
+    if index not in known:
+        raise UnknownName("index", index, known, next_step="ush index list")
+    before = read_pins(locations)
+    new = [one for one in projects if before.get(one) != index]
+    steps = tuple(
+        PutRecord(
+            path=locations.config_file,
+            keys=(TABLE, one),
+            before=to_json_text(before[one]) if one in before else "",
+            after=to_json_text(index),
+        )
+        for one in new
+    )
+    aim = f"Take {', '.join(projects)} from the index {index} only"
+    lines = tuple(
+        PlanLine(kind=LineKind.NOTE, subject=f"{one} comes from the index {index} only, from now on") for one in new
+    )
+    plan = Plan(
+        words=f"package get --from {index}", aim=aim, lines=lines, nothing_to_do="" if new else f"{aim}: so it is"
+    )
+    return Change(plan=plan, prepare=lambda _staging: steps)

@@ -1,0 +1,1 @@
+"""Software from archives and sources, whatever it is: prerequisites, builds, relocation."""

@@ -1,0 +1,101 @@
+"""Running the build of something from its source: its folder, its log, what it is told of the session, its faults."""
+
+import os
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.errors import BuildFailed
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.processes.processes import Ran, run_logged
+
+from .clean_variables import clean_variables
+
+__all__ = ["Workshop", "build_by_commands", "build_variables"]
+
+BUILD_SECONDS = 3 * 3600.0
+
+
+USEFUL = re.compile(r"error[: ]|fatal|undefined reference|cannot find|no such file|not found|failed", re.IGNORECASE)
+
+
+USEFUL_LINES = 3
+
+
+BUILD_VARIABLES = re.compile(
+    r"PATH|LANG|TZ|TERM|TMPDIR|USER|LOGNAME|SHELL|SOURCE_DATE_EPOCH|MAKEFLAGS|LD_LIBRARY_PATH|LIBRARY_PATH|CPATH"
+    r"|C_INCLUDE_PATH|CPLUS_INCLUDE_PATH|ACLOCAL_PATH|PKG_CONFIG(_\w+)?|CC|CXX|FC|F77|F90|CPP|LD|AR|AS|NM|RANLIB|STRIP"
+    r"|[A-Z]*FLAGS|LIBS|OMP_NUM_THREADS|\w+_(ROOT|DIR|HOME|INCLUDE|LIB|LIBRARIES)|SSL_CERT_(FILE|DIR)"
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Workshop:
+    """Where and how something is built: a folder without spaces, a log, and who is told of the progress."""
+
+    folder: Place
+    log: Place
+    host: Host
+    progress: Callable[[str], None]
+
+    @property
+    def prefix(self) -> Place:
+        """What is built is installed here."""
+        return join(self.folder, "prefix")
+
+    def run(self, phase: str, argv: Sequence[str], directory: str, *, first_on_path: str = "") -> Ran:
+        """Run one phase to its end; raises BuildFailed with its last useful lines."""
+        variables = build_variables(self.host, self.folder)
+        if first_on_path:
+            variables["PATH"] = os.pathsep.join(filter(None, (first_on_path, variables.get("PATH", ""))))
+        with open(self.log, "a", encoding="utf-8") as log:
+            log.write(f"\n== {phase}: {' '.join(argv)}\n")
+        self.progress(phase)
+        ran = run_logged(
+            argv,
+            environment=variables,
+            timeout_seconds=BUILD_SECONDS,
+            directory=directory,
+            log=self.log,
+            on_wait=lambda seconds: self.progress(f"{phase}, {_clock(seconds)}"),
+        )
+        if ran.returncode != 0:
+            raise self.failed(phase, ran)
+        return ran
+
+    def failed(self, phase: str, ran: Ran) -> BuildFailed:
+        """Return the error for a phase that went wrong."""
+        lines = ran.output.decode("utf-8", "replace").strip().splitlines()
+        useful = [one for one in lines if USEFUL.search(one)] or lines
+        told = "\n  ".join(one.strip()[:200] for one in useful[-USEFUL_LINES:])
+        why = ran.trouble if ran.not_started or ran.timed_out else f"ended with exit code {ran.returncode}"
+        return BuildFailed(f"{phase} failed ({why}):\n  {told}\nNothing was changed", next_step=f"less {self.log}")
+
+
+def build_variables(host: Host, folder: Place) -> dict[str, str]:
+    """Return what a build is told of this session: how to compile, and nothing that is a secret.
+
+    Its home is the workshop: what the person's own home holds, passwords among it, is not its business either.
+    """
+    known = {name: value for name, value in clean_variables(host).items() if BUILD_VARIABLES.fullmatch(name)}
+    return {**known, "HOME": folder, "LC_ALL": "C"}
+
+
+def build_by_commands(commands: Sequence[Sequence[str]], source: str, workshop: Workshop) -> str:
+    """Build as a description says: `{prefix}`, `{source}` and `{jobs}` in its words stand for what they say."""
+    given = {"prefix": workshop.prefix, "source": source, "jobs": str(os.cpu_count() or 1)}
+    for number, words in enumerate(commands, 1):
+        argv = [_filled(word, given) for word in words]
+        workshop.run(f"step {number} of {len(commands)} ({os.path.basename(argv[0])})", argv, source)
+    return workshop.prefix
+
+
+def _filled(word: str, given: dict[str, str]) -> str:
+    for name, value in given.items():
+        word = word.replace(f"{{{name}}}", value)
+    return word
+
+
+def _clock(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.1f} min"

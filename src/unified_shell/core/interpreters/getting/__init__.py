@@ -1,0 +1,1 @@
+"""Getting an interpreter: origins, what an archive is, building, proving, packing, dropping."""

@@ -1,0 +1,296 @@
+"""The plan for getting an interpreter: what a person reads before the yes or no."""
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+from unified_shell.core.changes.merging import merged
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.records import read_records, record_in
+from unified_shell.core.changes.steps import PutRecord, Step
+from unified_shell.core.errors import CouldNot, Refused, UsageError
+from unified_shell.core.installation.prerequisites import check_tools, find_compiler, missing_pieces
+from unified_shell.core.interpreters.adopted import read_adopted
+from unified_shell.core.interpreters.discovery import discover
+from unified_shell.core.interpreters.languages import find_language
+from unified_shell.core.interpreters.managed import read_managed
+from unified_shell.core.interpreters.requesting import Asked, Ready, parse_request, ready_ones
+from unified_shell.core.machine import places
+from unified_shell.core.machine.files.digests import digest_of_bytes
+from unified_shell.core.machine.files.disks import shown_size
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.shells.dialects.dialect import Side
+from unified_shell.core.shells.planning.everyone import check_rights
+from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
+from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.wiring.wiring import read_wiring
+from unified_shell.core.transfers.fetching import Fetcher
+
+from .building import BuildOptions
+from .obtaining import Getting, needed_bytes
+from .origins import FindDescribed, Origin, settle_origin
+from .parts import PARTS, missing_parts, parts_named
+
+__all__ = ["InterpreterRequest", "plan_get"]
+
+ACCEPTED = "accepted-licence"
+BUILD_TIMES = {"python": "5 to 15 minutes", "lua": "10 to 30 seconds"}
+# The commands that an interpreter brings, by language; `{short}` is its version without the last part.
+COMMANDS = {
+    "python": ("python3", "python{short}"),
+    "lua": ("lua", "luac"),
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class InterpreterRequest:
+    """What a person typed: words, name, form and platform, a file fetched by hand, its hash, licences accepted,
+    what a build is to have, and the side of PATH (`front`, `back`, or empty for none)."""
+
+    words: tuple[str, ...]
+    name: str = ""
+    form: str = ""
+    platform: str = ""
+    archive: str = ""
+    sha256: str = ""
+    accepted: tuple[str, ...] = ()
+    build: BuildOptions = field(default_factory=BuildOptions)
+    side: str = ""
+    although_ready: bool = False
+
+
+def plan_get(
+    request: InterpreterRequest,
+    find: FindDescribed,
+    fetcher: Fetcher,
+    host: Host,
+    locations: Locations,
+    *,
+    progress: Callable[[str], None],
+) -> Change:
+    """Plan to have an interpreter; one that is ready already is named and nothing is changed."""
+    typed = f"interpreter get {' '.join(request.words)}"
+    asked = parse_request(request.words, host)
+    if asked.language and not request.although_ready and not request.archive:
+        ready = ready_ones(asked, discover(host)) or ready_ones(asked, discover(host, thorough=True))
+        if ready:
+            return _ready_already(ready[0], request, typed, host, locations)
+    if locations.scope is Scope.EVERYONE:
+        check_rights(typed, host, locations)
+    build = _checked_build(request.build)
+    origin = settle_origin(
+        asked,
+        find,
+        host,
+        locations,
+        archive=join(host.working_directory, request.archive) if request.archive else "",
+        sha256=request.sha256.lower(),
+        form=request.form,
+        platform=request.platform,
+    )
+    getting = Getting(
+        origin=origin,
+        name=_free_name(request.name or origin.name, locations),
+        request=build,
+        host=host,
+        locations=locations,
+        fetcher=fetcher,
+        progress=progress,
+    )
+    licence_lines, licence_steps = _licence(origin, request, locations)
+    plan = _plan(getting, typed, asked, licence_lines, wired=bool(request.side))
+    change = getting.change(plan, licence_steps)
+    if not request.side:
+        return change
+    return merged(change, _on_path(getting, origin, request.side, locations))
+
+
+def _ready_already(one: Ready, request: InterpreterRequest, typed: str, host: Host, locations: Locations) -> Change:
+    """Return the change for an interpreter that is there: nothing, or its commands on PATH where that is asked for."""
+    folder = os.path.dirname(one.path)
+    said = f"{one.title} is ready: {shown(one.path, host.home)}"
+    if request.side:
+        place = PathRequest(directory=folder, side=Side(request.side), outermost=True)
+        change = plan_path_add(place, chosen_shells(host), host, locations)
+        plan = change.plan
+        note = PlanLine(kind=LineKind.NOTE, subject=f"{said}; only its place on PATH changes")
+        return replace(change, plan=replace(plan, words=typed, lines=(note, *plan.lines)))
+    if not one.on_path:
+        wired = read_wiring(locations).find("PATH", folder) is not None
+        said += (
+            ", in the wiring; a new session finds it"
+            if wired
+            else f", not on PATH (ush path add {places.typed(folder, host.home)})"
+        )
+    return Change(plan=Plan(words=typed, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+
+
+def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:
+    origin, host, locations = getting.origin, getting.host, getting.locations
+    need = needed_bytes(origin, locations)
+    disk = (
+        [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk while it is made")] if need else []
+    )
+    return Plan(
+        words=typed + locations.for_whom,
+        aim=f"Get the interpreter {getting.name}",
+        lines=(
+            PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),
+            *_origin_lines(origin, asked, host),
+            *_build_lines(origin, getting, host),
+            *licence,
+            *disk,
+        ),
+        download_bytes=0 if origin.file or origin.folder else origin.size_bytes,
+        disk_bytes=need,
+        afterwards=_afterwards(getting.name, getting.target, origin, host, wired=wired),
+    )
+
+
+def _checked_build(build: BuildOptions) -> BuildOptions:
+    wanted = tuple(one.name for one in parts_named(build.wanted))
+    unwanted = tuple(one.name for one in parts_named(build.unwanted))
+    both = set(wanted) & set(unwanted)
+    if both:
+        raise UsageError(f"{both.pop()} is asked for both with and without", next_step="leave one of them out")
+    return BuildOptions(wanted=wanted, unwanted=unwanted, optimised=build.optimised)
+
+
+def _free_name(name: str, locations: Locations) -> str:
+    if not name or "/" in name or name.startswith((".", "-")) or not name.isprintable() or ":" in name:
+        raise UsageError(f"{name!r} cannot be an interpreter's name: it becomes a folder's", next_step="--name NAME")
+    taken = {one.name for one in read_managed(locations)} | {one.name for one in read_adopted(locations)}
+    if name in taken:
+        raise Refused(
+            f"there is an interpreter named {name} already",
+            next_step=f"--name NAME   or   ush interpreter drop {places.typed(name)}",
+        )
+    return name
+
+
+def _origin_lines(origin: Origin, asked: Asked, host: Host) -> list[PlanLine]:
+    if origin.folder:
+        return [PlanLine(kind=LineKind.NOTE, subject=f"copied from {shown(origin.folder, host.home)}, which stays")]
+    size = shown_size(origin.size_bytes) if origin.size_bytes else "of unknown size"
+    hashed = "its SHA-256 is compared" if origin.sha256 else "its SHA-256 is recorded, and compared from now on"
+    if origin.file:
+        where = f"from {shown(origin.file, host.home)}, {size}"
+        return [PlanLine(kind=LineKind.NOTE, subject=where, detail=hashed if origin.sha256 else "")]
+    lines = [PlanLine(kind=LineKind.DOWNLOAD, subject=f"{origin.shown}, {size}", detail=hashed)]
+    if asked.address and not origin.source_language:
+        lines.append(PlanLine(kind=LineKind.NOTE, subject="what is in it is seen when it is here"))
+    return lines
+
+
+def _build_lines(origin: Origin, getting: Getting, host: Host) -> list[PlanLine]:
+    """Return what a build will be; raises CouldNot where something is missing that it cannot do without."""
+    described, build = origin.form is not None and bool(origin.form.build), getting.request
+    if not origin.source_language and not described:
+        if build.options:
+            subject = f"{', '.join(build.options)}: only for what is built from a source"
+            return [PlanLine(kind=LineKind.WARNING, subject=subject)]
+        return []
+    find_compiler(host)
+    _check_needs(origin, host)
+    check_tools(("make",), host)
+    time = BUILD_TIMES.get(origin.source_language, "unknown time")
+    cores = os.cpu_count() or 1
+    optimised = ", several times that for an optimised one" if build.optimised else ""
+    lines = [
+        PlanLine(
+            kind=LineKind.NOTE,
+            subject=f"built here from its source, on {cores} cores: {time}{optimised}",
+            detail=f"what it says goes to {shown(getting.log, host.home)}",
+        )
+    ]
+    if origin.source_language == "python" and not described:
+        lines += _part_lines(build, host)
+    return lines
+
+
+def _part_lines(build: BuildOptions, host: Host) -> list[PlanLine]:
+    missing = {one.part: one for one in missing_parts(PARTS, host)}
+    for name in build.wanted:
+        if name in missing:
+            raise CouldNot(
+                f"{name} cannot be built: {', '.join(missing[name].pieces)} not found",
+                next_step=f"apt-get install {missing[name].package}",
+            )
+    lines = [
+        PlanLine(
+            kind=LineKind.WARNING,
+            subject=f"without {name}: {', '.join(one.pieces)} not found",
+            detail=f"apt-get install {one.package}",
+        )
+        for name, one in missing.items()
+        if name not in build.unwanted
+    ]
+    if build.unwanted:
+        lines.append(PlanLine(kind=LineKind.NOTE, subject=f"without {', '.join(build.unwanted)}, as asked for"))
+    return lines
+
+
+def _check_needs(origin: Origin, host: Host) -> None:
+    needs = origin.description.needs if origin.description else None
+    if needs is None:
+        return
+    check_tools([name for name, _ in needs.commands], host)
+    gone = missing_pieces(needs.headers, needs.libraries, host) if needs.headers or needs.libraries else ()
+    if gone:
+        raise CouldNot(
+            f"the build needs {', '.join(gone)}, not found here", next_step="install what brings them, then again"
+        )
+
+
+def _licence(
+    origin: Origin, request: InterpreterRequest, locations: Locations
+) -> tuple[list[PlanLine], tuple[Step, ...]]:
+    """Return the licence's line and the step that notes an acceptance; raises Refused where one is missing."""
+    described = origin.description
+    if described is None:
+        return [], ()
+    if not described.asks_acceptance:
+        return [PlanLine(kind=LineKind.NOTE, subject=f"licence: {described.licence}")], ()
+    keys = (ACCEPTED, digest_of_bytes(described.licence_text.encode())[:16])
+    line = PlanLine(kind=LineKind.NOTE, subject=f"licence: {described.licence}, accepted")
+    if record_in(read_records(locations.config_file), keys) is not None:
+        return [line], ()
+    if described.name not in request.accepted:
+        raise Refused(
+            f"{described.name} asks for the acceptance of its licence ({described.licence}):\n"
+            f"  {described.licence_text.strip()}",
+            again_with=("--accept", described.name),
+        )
+    value = to_json_text({"name": described.name, "version": described.version, "licence": described.licence})
+    return [line], (PutRecord(path=locations.config_file, keys=keys, before="", after=value),)
+
+
+def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) -> Change:
+    language = origin.source_language or (origin.description.language.lower() if origin.description else "python")
+    version = origin.description.version if origin.description else getting.name.rpartition("-")[2]
+    short = ".".join(version.split(".")[:2])
+    known = tuple(one.replace("{short}", short) for one in COMMANDS.get(language, (language,)))
+    # The language's own command first: it is the one to start.
+    table = find_language(language)
+    own = [one for one in origin.commands if table is not None and table.is_executable_name(one)]
+    promised = (*own, *(one for one in origin.commands if one not in own)) or known
+    request = PathRequest(directory=join(getting.target, "bin"), side=Side(side), promised=promised, outermost=True)
+    return plan_path_add(request, chosen_shells(getting.host), getting.host, locations)
+
+
+def _is_python(origin: Origin) -> bool:
+    """Say whether it is a Python, by what is said of it, or by the commands that its archive brings."""
+    told = origin.source_language or (origin.description.language if origin.description else "")
+    return told.lower() == "python" if told else any(one.startswith("python") for one in origin.commands)
+
+
+def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: bool) -> tuple[str, ...]:
+    folder = join(target, "bin")
+    lines = [f"Where it is:  {shown(folder, host.home)}"]
+    if not wired:
+        lines.append(f"Put its commands on PATH: ush path add {places.typed(folder, host.home)}")
+    if _is_python(origin):
+        lines.append(f"Make an environment on it: ush environment new NAME --interpreter {places.typed(name)}")
+    return tuple(lines)

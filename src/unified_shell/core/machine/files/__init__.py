@@ -1,0 +1,1 @@
+"""Files and folders: durable and cached writes, copies, digests, modes, disks."""

@@ -1,0 +1,1 @@
+"""Programs that run: starting, talking to, ending them; pools; who else is at work."""

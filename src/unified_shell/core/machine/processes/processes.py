@@ -1,0 +1,257 @@
+"""Starting programs: without a shell, in a session of their own, with a time limit that holds."""
+
+import contextlib
+import errno
+import os
+import select
+import signal
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from unified_shell.core.machine.clock import steady_seconds
+from unified_shell.core.machine.interrupts import raise_if_interrupted
+from unified_shell.core.machine.programs.executables import FileKind, read_executable
+
+from .descendants import end_marked, ending_with_us, marked
+from .logged_pipe import LoggedPipe
+
+__all__ = [
+    "BackgroundProgram",
+    "Ran",
+    "run_attached",
+    "run_logged",
+    "run_program",
+]
+
+OUTPUT_LIMIT_BYTES = 4_000_000
+ASK_SECONDS = 0.5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ran:
+    """How a program ended. `returncode` is None where it did not start or ran out of time."""
+
+    returncode: int | None
+    output: bytes = b""
+    errors: bytes = b""
+    timed_out: bool = False
+    not_started: str = ""
+    elapsed_seconds: float = 0.0
+
+    @property
+    def starts(self) -> bool:
+        """Tell whether the program was found, loaded and ended by itself.
+
+        Any exit code counts but 126 and 127 (a shell's words for not executable and not found), death by
+        a signal, and an error of the loader.
+        """
+        code = self.returncode
+        return code is not None and code >= 0 and code not in (126, 127) and not self._loader_failed()
+
+    def _loader_failed(self) -> bool:
+        return b"error while loading shared libraries" in self.errors or (
+            self.returncode == 1 and b"version `GLIBC" in self.errors
+        )
+
+    @property
+    def trouble(self) -> str:
+        """Say in one line why it does not count as started or went wrong; empty where it ended with 0."""
+        if self.not_started:
+            return self.not_started
+        if self.timed_out:
+            return f"did not end within {self.elapsed_seconds:.0f} s"
+        if self.returncode is not None and self.returncode < 0:
+            return f"was ended by {_signal_name(-self.returncode)}"
+        if self.returncode == 0:
+            return ""
+        last = self.errors.decode("utf-8", "replace").strip().splitlines()
+        return last[-1] if last else f"ended with exit code {self.returncode}"
+
+
+def run_program(
+    argv: Sequence[str],
+    *,
+    environment: Mapping[str, str],
+    timeout_seconds: float,
+    directory: str = "/",
+    given: bytes = b"",
+    program: str = "",
+    with_descendants: bool = False,
+) -> Ran:
+    """Run a program to its end and return how it went; never raises for what the program does.
+
+    `program` is the file to start where the first word is another, as in login sessions.
+
+    Output goes through files, so that a child of the program that lives on cannot hold us up; at the time
+    limit the whole session is killed, and the program ends with us however we end. `with_descendants`, what it
+    started into sessions of their own is ended too.
+    """
+    began = steady_seconds()
+    variables, mark = marked(environment) if with_descendants else (dict(environment), "")
+    with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err, tempfile.TemporaryFile() as into:
+        into.write(given)
+        into.seek(0)
+        try:
+            process = subprocess.Popen(
+                list(argv),
+                executable=program or None,
+                stdin=into,
+                stdout=out,
+                stderr=err,
+                env=variables,
+                cwd=directory,
+                start_new_session=True,
+                preexec_fn=ending_with_us(),  # noqa: PLW1509 - one call of the system, made ready before the fork
+            )
+        except (OSError, ValueError) as error:
+            return Ran(returncode=None, not_started=_why_not_started(program or argv[0], error))
+        try:
+            code = _wait(process, timeout_seconds)
+        finally:
+            if mark:
+                end_marked(mark)
+        return Ran(
+            returncode=code,
+            output=_head(out.fileno()),
+            errors=_head(err.fileno()),
+            timed_out=code is None,
+            elapsed_seconds=steady_seconds() - began,
+        )
+
+
+def run_logged(
+    argv: Sequence[str],
+    *,
+    environment: Mapping[str, str],
+    timeout_seconds: float,
+    directory: str,
+    log: str,
+    on_wait: Callable[[float], None],
+) -> Ran:
+    """Run a long program to its end with all that it started; what it says is added to the file `log`, up to a limit.
+
+    `on_wait` is called about twice a second with the seconds that have passed. The answer's `output` is the end of what
+    this program added to the log.
+    """
+    began = steady_seconds()
+    variables, mark = marked(environment)
+    first = str(Path(__file__).with_name("end_with_parent.py"))
+    with open(log, "ab") as out, LoggedPipe(out) as pipe:
+        process = subprocess.Popen(
+            [sys.executable, "-I", "-S", first, *argv],
+            stdin=subprocess.DEVNULL,
+            stdout=pipe.descriptor,
+            stderr=subprocess.STDOUT,
+            env=variables,
+            cwd=directory,
+            start_new_session=True,
+        )
+        try:
+            code = _wait(process, timeout_seconds, lambda: on_wait(steady_seconds() - began))
+        finally:
+            end_marked(mark)
+    return Ran(
+        returncode=code,
+        output=pipe.last,
+        timed_out=code is None,
+        elapsed_seconds=steady_seconds() - began,
+    )
+
+
+def run_attached(argv: Sequence[str], *, environment: Mapping[str, str], directory: str = "") -> int:
+    """Run a program on our own terminal and return its exit code; a shell's code where it did not start."""
+    try:
+        done = subprocess.run(list(argv), env=dict(environment), cwd=directory or None, check=False)
+    except OSError:
+        return 127
+    return done.returncode if done.returncode >= 0 else 128 - done.returncode
+
+
+def _wait(
+    process: "subprocess.Popen[bytes]", timeout_seconds: float, on_wait: Callable[[], None] | None = None
+) -> int | None:
+    end = steady_seconds() + timeout_seconds
+    try:
+        while True:
+            try:
+                return process.wait(min(ASK_SECONDS, max(end - steady_seconds(), 0.001)))
+            except subprocess.TimeoutExpired:
+                raise_if_interrupted()
+                if on_wait is not None:
+                    on_wait()
+                if steady_seconds() >= end:
+                    return None
+    finally:
+        # The children that a hanging or daemonising program leaves behind go with its session.
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def _head(descriptor: int) -> bytes:
+    return os.pread(descriptor, OUTPUT_LIMIT_BYTES, 0)
+
+
+def _signal_name(number: int) -> str:
+    try:
+        return signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
+
+
+def _why_not_started(program: str, error: OSError | ValueError) -> str:
+    """Say why the system did not start a file; it names the file where it means the file's interpreter."""
+    if not isinstance(error, OSError):
+        return str(error)
+    facts = read_executable(program)
+    if error.errno == errno.ENOENT and facts.kind is FileKind.ABSENT:
+        return "is a dangling link" if os.path.islink(program) else "is not there"
+    if error.errno == errno.ENOENT and facts.interpreter:
+        return f"needs {facts.interpreter}, which is not there"
+    if error.errno == errno.ENOEXEC:
+        return "is an empty file" if facts.kind is FileKind.EMPTY else "is no program for this machine"
+    if error.errno == errno.EACCES:
+        return "is not executable"
+    return (error.strerror or str(error)).lower()
+
+
+class BackgroundProgram:
+    """A program that goes on while a block runs, and is ended with all its children after it."""
+
+    def __init__(self, argv: Sequence[str], *, environment: Mapping[str, str], directory: str) -> None:
+        self._argv, self._environment, self._directory = list(argv), dict(environment), directory
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def __enter__(self) -> "BackgroundProgram":
+        self._process = subprocess.Popen(
+            self._argv,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=self._environment,
+            cwd=self._directory,
+            start_new_session=True,
+        )
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._process is not None:
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(self._process.pid, signal.SIGTERM)
+            self._process.wait()
+            if self._process.stdout is not None:
+                self._process.stdout.close()
+
+    def first_line(self, timeout_seconds: float) -> str:
+        """Return the first line that the program writes; raises TimeoutError where none comes."""
+        if self._process is None or self._process.stdout is None:
+            raise TimeoutError("the program was not started")
+        ready, _, _ = select.select([self._process.stdout], [], [], timeout_seconds)
+        line = self._process.stdout.readline() if ready else b""
+        if not line:
+            raise TimeoutError(f"{self._argv[0]} said nothing within {timeout_seconds:.0f} s")
+        return line.decode("utf-8", "surrogateescape").rstrip("\n")

@@ -1,0 +1,36 @@
+"""The programs that run in this account, by a variable that they began with."""
+
+import os
+from dataclasses import dataclass
+
+from unified_shell.core.machine.session import SHELLS
+
+__all__ = ["RunningProgram", "programs_begun_with"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunningProgram:
+    """A running program with the value that a variable had when it began."""
+
+    process_id: int
+    name: str
+    value: str
+
+
+def programs_begun_with(variable: str) -> tuple[RunningProgram, ...]:
+    """Return this account's programs that began with a variable set; shells, which set it anew, do not count."""
+    import psutil
+
+    own = {os.getpid(), os.getppid()}
+    found = []
+    for process in psutil.process_iter():
+        try:
+            name = process.name()
+            if process.pid in own or name in SHELLS or process.uids().real != os.getuid():
+                continue
+            value = process.environ().get(variable)
+        except (psutil.Error, OSError):
+            continue
+        if value is not None:
+            found.append(RunningProgram(process_id=process.pid, name=name, value=value))
+    return tuple(found)

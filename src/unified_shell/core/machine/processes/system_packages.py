@@ -1,0 +1,61 @@
+"""Which of the system's own packages brings something, as far as the system's package lists on this machine tell.
+
+Source: the library package names of the Debian Policy, section 8.1; RPM and apk take a library's name itself.
+"""
+
+import os
+import re
+
+from unified_shell.core.machine.host import Host
+
+from .processes import run_program
+
+__all__ = ["install_library_line", "search_line"]
+
+ASK_SECONDS = 10.0
+SONAME = re.compile(r"(lib[\w+.-]+?)(?:\.so\.([\w.]+)|-([\d.]+)\.so)")
+
+
+def install_library_line(soname: str, host: Host) -> str:
+    """Return the line that installs what brings a library; empty where this system's way is not known, or the name none.
+
+    On Debian the name of the package follows from the library's, and is given only where the lists here know it.
+    """
+    if _has(host, "apt-get"):
+        known = next((one for one in debian_names(soname) if _apt_knows(one, host)), "")
+        return f"apt-get install {known}" if known else ""
+    if _has(host, "dnf"):
+        return f"dnf install '{soname}()(64bit)'" if host.word_size_bits == 64 else f"dnf install '{soname}'"
+    return f"apk add so:{soname}" if _has(host, "apk") else ""
+
+
+def search_line(name: str, host: Host) -> str:
+    """Return the line that searches the system's packages for a name; empty where this system's way is not known."""
+    lines = {"apt-cache": "apt-cache search", "dnf": "dnf search", "apk": "apk search", "zypper": "zypper search"}
+    found = next((line for program, line in lines.items() if _has(host, program)), "")
+    return f"{found} {name}" if found else ""
+
+
+def debian_names(soname: str) -> tuple[str, ...]:
+    """Return the names that a library's package may have: `libfoo.so.1` comes with `libfoo1`."""
+    found = SONAME.fullmatch(soname)
+    if found is None:
+        return ()
+    name = found[1].lower().replace("_", "-")
+    version = found[2] or found[3]
+    # A name that ends in a digit is set off from the version.
+    joined = f"{name}-{version}" if name[-1].isdigit() else f"{name}{version}"
+    return tuple(dict.fromkeys((joined, f"{name}{version}", f"{name}-{version}", f"{joined}t64", name)))
+
+
+def _apt_knows(package: str, host: Host) -> bool:
+    ran = run_program(
+        ("apt-cache", "show", "--quiet", "--no-all-versions", package),
+        environment={**host.environment(), "LC_ALL": "C"},
+        timeout_seconds=ASK_SECONDS,
+    )
+    return ran.returncode == 0 and f"Package: {package}\n".encode() in ran.output
+
+
+def _has(host: Host, program: str) -> bool:
+    return any(os.path.exists(os.path.join(one, program)) for one in (*host.search_path(), "/usr/bin", "/sbin"))

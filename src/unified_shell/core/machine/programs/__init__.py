@@ -1,0 +1,1 @@
+"""Program files: their headers, and the libraries that they load."""

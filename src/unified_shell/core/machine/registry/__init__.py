@@ -1,0 +1,1 @@
+"""The registry of Windows, and a file that stands in for it."""

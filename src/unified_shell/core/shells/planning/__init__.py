@@ -1,0 +1,1 @@
+"""Changes of search paths, variables, session scripts and hook-ups, and the sessions that prove them."""

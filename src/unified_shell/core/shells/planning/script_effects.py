@@ -1,0 +1,80 @@
+"""What a session script does to a session that reads it: tried once, in a bare shell of its dialect, and measured."""
+
+import os
+import tempfile
+from dataclasses import dataclass
+
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.shells.dialects import dialect_named
+from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+
+__all__ = ["ScriptEffects", "try_script"]
+
+LIMIT_SECONDS = 20.0
+BARE = {"bash": ("--noprofile", "--norc"), "zsh": ("-f",), "fish": ("--no-config",), "tcsh": ("-f",)}
+# What shells set themselves.
+OWN = frozenset({"_", "PWD", "OLDPWD", "SHLVL", "SHELL", "A__z", "LOGNAME", "USER", "HOST", "HOSTTYPE", "VENDOR"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ScriptEffects:
+    """How long it took, what it printed, the directories that it puts on PATH, and the variables that it sets.
+
+    `trouble` says why it did not come to its end; it is then not known what it does.
+    """
+
+    elapsed_seconds: float = 0.0
+    printed: tuple[str, ...] = ()
+    directories: tuple[Place, ...] = ()
+    variables: tuple[str, ...] = ()
+    trouble: str = ""
+
+
+def try_script(file: Place, dialect: str, host: Host) -> ScriptEffects:
+    """Read a script in a bare shell of its dialect, without a terminal, and say what it did."""
+    shell = dialect_named(dialect)
+    program = find_program(shell, host)
+    if program is None:
+        return ScriptEffects(trouble=f"{dialect} is not on this machine")
+    before = fresh_variables(host, program)
+    with tempfile.TemporaryDirectory(prefix="ush-script-") as folder:
+        first, last = join(folder, "first"), join(folder, "last")
+        lines = (
+            f"/bin/cp /proc/self/environ {shell.quote(first)}",
+            shell.source_line(file),
+            f"/bin/cp /proc/self/environ {shell.quote(last)}",
+        )
+        with open(join(folder, "try"), "w", encoding="utf-8", errors="surrogateescape") as out:
+            out.write("\n".join(lines) + "\n")
+        ran = run_program(
+            (program, *BARE.get(dialect, ()), join(folder, "try")),
+            environment=before,
+            timeout_seconds=LIMIT_SECONDS,
+            directory=host.home if os.path.isdir(host.home) else "/",
+            with_descendants=True,
+        )
+        printed = tuple(ran.output.decode("utf-8", "replace").splitlines())
+        printed += tuple(ran.errors.decode("utf-8", "replace").splitlines())
+        if not os.path.exists(last):
+            return ScriptEffects(
+                elapsed_seconds=ran.elapsed_seconds,
+                printed=printed,
+                trouble=ran.trouble or "it ends the session",
+            )
+        was, now = _variables(first), _variables(last)
+    added = [one for one in now.get("PATH", "").split(":") if one not in was.get("PATH", "").split(":")]
+    changed = [name for name, value in now.items() if was.get(name) != value and name not in (*OWN, "PATH")]
+    return ScriptEffects(
+        elapsed_seconds=ran.elapsed_seconds,
+        printed=printed,
+        directories=tuple(map(Place, added)),
+        variables=tuple(sorted(changed)),
+    )
+
+
+def _variables(file: str) -> dict[str, str]:
+    with open(file, "rb") as opened:
+        pairs = [os.fsdecode(one).partition("=") for one in opened.read().split(b"\0") if one]
+    return {name: value for name, _, value in pairs}

@@ -1,0 +1,322 @@
+"""Changing what is on a search path: wiring, session files and hook-up in one plan."""
+
+import os
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.errors import Refused, UsageError, nearest
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Side
+from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults, first_on
+from unified_shell.core.shells.sessions.sessions import find_program, open_session
+from unified_shell.core.shells.wiring.conditions import check_condition
+from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring
+
+from .handwritten import plan_drop_handwritten
+from .update_lines import update_lines
+from .wiring_changes import WiringChange, plan_wiring
+
+__all__ = [
+    "PATH",
+    "PathRequest",
+    "check_variable_name",
+    "checked_directory",
+    "plan_path_add",
+    "plan_path_drop",
+    "wished",
+]
+
+PATH = "PATH"
+MOST_ANSWERS = 20
+# These are lists of another kind: templates with semicolons, or words of a language.
+OTHER_LISTS = (
+    (re.compile(r"LUA_C?PATH(_\d+_\d+)?"), ";"),
+    (re.compile("TCLLIBPATH"), "blanks"),
+)
+SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging", "random.py", "email")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PathRequest:
+    """What is wanted: a directory on a variable, at a side, or right before another entry.
+
+    `outermost`: an entry that is on that side already moves to its outer end. `promised` are commands that the
+    same change puts there; the directory need not be there yet. `tried_by_name`: whoever wishes it asks the sessions
+    for each name, so that what stands before the directory is not told a second time.
+    """
+
+    directory: str
+    variable: str = PATH
+    side: Side = Side.FRONT
+    before: str = ""
+    when: str = ""
+    outermost: bool = False
+    promised: tuple[str, ...] = ()
+    tried_by_name: bool = False
+
+
+def plan_path_add(request: PathRequest, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to have a directory on a search path in the new sessions of these shells, once.
+
+    Raises UsageError for a directory that is not there, Refused for a name that cannot stand on a path.
+    """
+    check_variable_name(request.variable)
+    check_condition(request.when)
+    place = Place(request.directory) if request.promised else checked_directory(request.directory, host)
+    check_directory_name(place)
+    if request.variable == PATH and not request.promised:
+        _check_has_commands(place, host)
+    before = read_wiring(locations)
+    if there := _there_already(place, request, before, shells, host):
+        return Change(plan=Plan(words="path add", aim=there, nothing_to_do=there), prepare=lambda _staging: ())
+    after = wished(before, place, request, host)
+    name = shown(place, host.home)
+    where = f"before {shown(_absolute(request.before, host), host.home)} on {request.variable}"
+    where = where if request.before else f"at the {request.side.value} of {request.variable}"
+    on = "" if request.variable == PATH else f" --variable {request.variable}"
+    change = WiringChange(
+        words=f"path add {typed(place, host.home)}{on}",
+        aim=f"Have {name} {where} in new sessions",
+        before=before,
+        after=after,
+        lines=_add_lines(place, request, before, after, host),
+        afterwards=_afterwards(place, request, host, locations),
+        nothing=f"{name} is there in new sessions already, {where}",
+        variable=request.variable,
+        wanted=(place,),
+        when=request.when,
+        in_front=request.variable == PATH and request.side is Side.FRONT and not request.tried_by_name,
+    )
+    return plan_wiring(change, shells, host, locations)
+
+
+def _check_has_commands(place: Place, host: Host) -> None:
+    """Raise UsageError for a folder whose commands are in its `bin`, such as an interpreter's or a suite's own."""
+    below = join(place, "bin")
+    if not commands_in(place) and commands_in(below):
+        raise UsageError(
+            f"{shown(place, host.home)} has no commands itself; they are in its bin: {_some(commands_in(below))}",
+            next_step=f"ush path add {typed(below, host.home)}",
+        )
+
+
+def _there_already(place: Place, request: PathRequest, wiring: Wiring, shells: Sequence[Dialect], host: Host) -> str:
+    """Say that new sessions have a directory on PATH without us, where nobody asked for a side of it."""
+    asked = request.variable != PATH or request.promised or request.outermost or request.before or request.when
+    if asked or wiring.find(PATH, place) is not None or place not in host.search_path():
+        return ""
+    keys = [(dialect, mode) for dialect in shells if find_program(dialect, host) for mode in Mode]
+    sessions = [open_session(dialect, mode, host) for dialect, mode in keys]
+    places = [list(one.search_path()).index(place) + 1 for one in sessions if place in one.search_path()]
+    if not sessions or len(places) < len(sessions):
+        return ""
+    return f"new sessions have {shown(place, host.home)} on PATH already, at place {places[0]} (--front moves it)"
+
+
+def plan_path_drop(
+    directory: str, variable: str, shells: Sequence[Dialect], host: Host, locations: Locations
+) -> Change:
+    """Plan to take a directory off a search path; only the wiring's own entries can go this way."""
+    place = Place(os.path.normpath(_absolute(directory, host)))
+    before = read_wiring(locations)
+    if before.find(variable, place) is None and variable == PATH and locations.scope is Scope.ME:
+        by_hand = plan_drop_handwritten(place, shells, host, locations)
+        if by_hand is not None:
+            return by_hand
+    if before.find(variable, place) is None:
+        known = [shown(one.directory, host.home) for one in before.entries if one.variable == variable]
+        near = nearest(shown(place, host.home), known)
+        raise UsageError(
+            f"{shown(place, host.home)} is not in the wiring of {variable}, and no startup file of yours puts it there",
+            where=f"did you mean {near}?" if near else "",
+            next_step="ush path list   (it says which file and line put an entry there)",
+        )
+    after = before.without_entry(variable, place)
+    change = WiringChange(
+        words=f"path drop {typed(place, host.home)}",
+        aim=f"Have {shown(place, host.home)} on {variable} in new sessions no more",
+        before=before,
+        after=after,
+        lines=(
+            PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {shown(place, host.home)}"),
+            *_answers(before, after, variable, host),
+        ),
+        afterwards=("New sessions do without it; those that are open keep it.",),
+        variable=variable,
+        unwanted=(place,),
+    )
+    return plan_wiring(change, shells, host, locations, hook=False)
+
+
+def check_variable_name(name: str) -> None:
+    """Raise for what is no variable's name, and for lists that are not joined by colons."""
+    if not name or not (name[0].isalpha() or name[0] == "_") or not all(c.isalnum() or c == "_" for c in name):
+        raise UsageError(
+            f"{name!r} is no variable's name: letters, digits and '_' are", next_step="ush variable list"
+        )
+    if not name.isascii():
+        raise UsageError(f"{name!r} is no variable's name: only ASCII letters are", next_step="ush variable list")
+    joined_by = next((told for pattern, told in OTHER_LISTS if pattern.fullmatch(name)), "")
+    if joined_by:
+        raise Refused(
+            f"{name} is a list joined by {joined_by}, not by colons",
+            next_step=f"ush variable add {typed(name)} VALUE   (the whole value)",
+        )
+
+
+def wished(before: Wiring, place: Place, request: PathRequest, host: Host) -> Wiring:
+    """Return the wiring with a request fulfilled; raises UsageError where it names no entry to stand before."""
+    check_variable_name(request.variable)
+    if request.before:
+        other = Place(os.path.normpath(_absolute(request.before, host)))
+        anchor = before.find(request.variable, other)
+        if anchor is None:
+            there = [shown(one.directory, host.home) for one in before.entries if one.variable == request.variable]
+            raise UsageError(
+                f"{shown(other, host.home)} is not in the wiring, so nothing can be put before it",
+                where=f"there are: {', '.join(there) or 'none'}",
+                next_step=f"ush path add {typed(place, host.home)} --front",
+            )
+        return before.with_entry_before(request.variable, place, other)
+    known = before.find(request.variable, place)
+    after = before.with_entry(request.variable, place, request.side, request.when)
+    if known is None or (known.side, known.when) != (request.side, request.when):
+        return after
+    return after if request.outermost and after.search_paths() != before.search_paths() else before
+
+
+def checked_directory(directory: str, host: Host) -> Place:
+    """Return a directory's place; raises UsageError where there is none, Refused for what no path can hold."""
+    place = Place(os.path.normpath(_absolute(directory, host)))
+    check_directory_name(place)
+    if os.path.isdir(place):
+        return place
+    if os.path.exists(place):
+        raise UsageError(
+            f"{directory!r} is no directory",
+            next_step=f"ush path add {typed(os.path.dirname(place), host.home)}   (the directory it is in)",
+        )
+    above = os.path.dirname(place)
+    try:
+        near = nearest(os.path.basename(place), os.listdir(above))
+    except OSError:
+        near = ""
+    hint = f"did you mean {typed(join(above, near), host.home)}?" if near else ""
+    raise UsageError(
+        f"there is no directory {directory!r}",
+        where=hint,
+        next_step="" if hint else f"mkdir -p {typed(place, host.home)}",
+    )
+
+
+def _absolute(directory: str, host: Host) -> str:
+    return directory if directory.startswith("/") else join(host.working_directory, directory)
+
+
+def _add_lines(place: Place, request: PathRequest, before: Wiring, after: Wiring, host: Host) -> tuple[PlanLine, ...]:
+    name, commands = shown(place, host.home), request.promised or commands_in(place)
+    lines = []
+    if before.find(request.variable, place) is None:
+        offer = ""
+        if request.variable == PATH:
+            offer = f"offers {_some(commands)}" if commands else "offers no command yet"
+        when = f", when {request.when}" if request.when else ""
+        subject = f"{request.variable}, {request.side.value}{when}: {name}"
+        lines.append(PlanLine(kind=LineKind.ADD, subject=subject, detail=offer))
+    elif before != after:
+        lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"{request.variable}: {name} moves"))
+    lines += _promised_answers(place, request, before, after, host) or _answers(before, after, request.variable, host)
+    if request.variable == "PYTHONPATH":
+        lines += _module_warnings(place, name)
+    faults = find_faults([] if request.promised else [place])
+    lines += [PlanLine(kind=LineKind.WARNING, subject=f"{name} {fault.kind.value}") for fault in faults]
+    return tuple(lines)
+
+
+def _module_warnings(place: Place, name: str) -> list[PlanLine]:
+    """Say what a directory on a module search path would stand in front of, in every interpreter."""
+    found = [one for one in SHADOWING_FILES if os.path.exists(join(place, one))]
+    lines = [
+        PlanLine(
+            kind=LineKind.WARNING, subject="every Python and every environment searches it before its own packages"
+        )
+    ]
+    if found:
+        subject = f"{name} holds {', '.join(found)}, which would stand in front of the standard library's"
+        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    if "site-packages" in place or "dist-packages" in place:
+        subject = f"{name} belongs to one interpreter; others would load packages made for it"
+        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    return lines
+
+
+def _answers(before: Wiring, after: Wiring, variable: str, host: Host) -> list[PlanLine]:
+    """Return a line for each command name whose answer changes, from what to what."""
+    if variable != PATH:
+        return []
+    old, new = _entries(before, host), _entries(after, host)
+    touched = [one for one in dict.fromkeys((*old, *new)) if _position(old, one) != _position(new, one)]
+    wired = {one.directory for one in (*before.entries, *after.entries)}
+    names = sorted({command for one in touched if one in wired for command in commands_in(one)})
+    lines = []
+    for command in names:
+        was, will = first_on(old, command), first_on(new, command)
+        if was != will and was and will:
+            detail = f"now from {shown(was, host.home)}"
+            subject = f"{command} will answer from {shown(will, host.home)}"
+            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=detail))
+        elif was and not will:
+            lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"{command} will answer no more", detail=was))
+        elif was == will and was and os.path.dirname(was) not in wired:
+            own = next(join(one, command) for one in touched if one in wired and command in commands_in(one))
+            detail = f"{shown(own, host.home)} comes after it"
+            lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {was}", detail=detail))
+    more = len(lines) - MOST_ANSWERS
+    cut = [PlanLine(kind=LineKind.NOTE, subject=f"and {more} more names")] if more > 0 else []
+    return [*lines[:MOST_ANSWERS], *cut]
+
+
+def _promised_answers(
+    place: Place, request: PathRequest, before: Wiring, after: Wiring, host: Host
+) -> list[PlanLine]:
+    """Return a line for each promised command that is answered already: by which one from now on."""
+    old, new = _entries(before, host), _entries(after, host)
+    lines = []
+    for command in request.promised:
+        was = first_on(old, command)
+        if not was:
+            continue
+        first = _position(new, place) <= _position(new, os.path.dirname(was))
+        shown_was = shown(was, host.home)
+        if first:
+            subject = f"{command} will answer from there"
+            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=f"now from {shown_was}"))
+        else:
+            lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {shown_was}"))
+    return lines
+
+
+def _entries(wiring: Wiring, host: Host) -> list[str]:
+    """Return PATH as this session's would be with that wiring, the wiring's own entries taken out first."""
+    own = {one.directory for one in wiring.entries if one.variable == PATH}
+    inherited = [one for one in host.search_path() if one not in own]
+    sides = {path.side: list(path.directories) for path in wiring.search_paths() if path.variable == PATH}
+    return [*sides.get(Side.FRONT, []), *inherited, *sides.get(Side.BACK, [])]
+
+
+def _position(entries: Sequence[str], one: str) -> int:
+    return list(entries).index(one) if one in entries else -1
+
+
+def _afterwards(place: Place, request: PathRequest, host: Host, locations: Locations) -> tuple[str, ...]:
+    commands = (request.promised or commands_in(place)) if request.variable == PATH else ()
+    start = (f"Start one: {commands[0]}{'' if request.promised else ' --help'}",) if commands else ()
+    return (*start, *update_lines(host, locations))
+
+
+def _some(names: Sequence[str]) -> str:
+    return ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")

@@ -1,0 +1,166 @@
+"""Scripts of a suite or of the person's own that new sessions read, each in the dialects that understand it."""
+
+import os
+import re
+import stat
+from collections.abc import Sequence
+from dataclasses import replace
+
+from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.errors import Refused, UsageError, nearest, os_error_text
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.shells.dialects import DIALECTS, dialect_named
+from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript
+from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
+
+from .everyone import check_for_everyone
+from .script_effects import ScriptEffects, try_script
+from .update_lines import update_lines
+from .variables import one_line
+from .wiring_changes import WiringChange, plan_wiring
+
+__all__ = ["dialect_of_script", "plan_script_add", "plan_script_drop"]
+
+SLOW_SECONDS = 0.5
+MOST_TOLD = 8
+ENDINGS = {
+    ".bash": "bash",
+    ".zsh": "zsh",
+    ".fish": "fish",
+    ".csh": "tcsh",
+    ".tcsh": "tcsh",
+    ".ksh": "ksh",
+    ".ps1": "powershell",
+}
+# What only bash understands: elsewhere its value is empty, or the script ends with a bad substitution.
+BASH_ONLY = re.compile(rb"\bBASH_SOURCE\b|\bshopt\b|^\s*function\s|\[\[|\bdeclare\b|\bexport -f\b", re.MULTILINE)
+
+
+def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to let new sessions read a script. `dialect` empty: told by its name, first line and words.
+
+    Raises UsageError where there is no such file, Refused for one that others can write and everyone would run.
+    """
+    place = _absolute(file, host)
+    content = _content(place, file, host)
+    written_in = dialect_named(dialect).name if dialect else dialect_of_script(place, content)
+    if locations.scope is Scope.EVERYONE:
+        check_for_everyone(os.path.dirname(place))
+        if os.stat(place).st_mode & stat.S_IWOTH:
+            raise Refused(f"{place} can be written by others", next_step=f"chmod o-w {typed(place, host.home)}")
+    before, name = read_wiring(locations), shown(place, host.home)
+    known = next((one for one in before.scripts if one.file == place), None)
+    rank = known.rank if known else max([one.rank for one in before.scripts], default=0) + 1
+    script = SessionScript(file=place, dialect=written_in, rank=rank)
+    others = tuple(one for one in before.scripts if one.file != place)
+    after = replace(before, scripts=tuple(sorted((*others, script), key=lambda one: one.rank)))
+    readers = [one.name for one in DIALECTS if written_in in one.reads]
+    lines = [
+        PlanLine(
+            kind=LineKind.ADD, subject=f"session script: {name}, written for {written_in}", detail=_readers(readers)
+        ),
+        *(
+            PlanLine(kind=LineKind.WARNING, subject=f"new sessions of {one.name} cannot read it and go without")
+            for one in shells
+            if one.name not in readers
+        ),
+        *_effect_lines(try_script(place, written_in, host), before, host),
+    ]
+    change = WiringChange(
+        words=f"shell wire --script {typed(place, host.home)}",
+        aim=f"Let new sessions read {name}",
+        before=before,
+        after=after,
+        lines=tuple(lines),
+        afterwards=update_lines(host, locations),
+        nothing=f"new sessions read {name} already",
+        script=script,
+    )
+    return plan_wiring(change, shells, host, locations)
+
+
+def _effect_lines(effects: ScriptEffects, wiring: Wiring, host: Host) -> list[PlanLine]:
+    """Say what the script did when it was tried: its time, what it prints, what it sets."""
+    note = LineKind.NOTE
+    if effects.trouble:
+        subject = f"tried once: {effects.trouble}; new sessions are likely to end or wait with it"
+        return [PlanLine(kind=LineKind.WARNING, subject=subject)]
+    lines = [PlanLine(kind=note, subject=f"it runs in every new session, and takes {effects.elapsed_seconds:.1f} s")]
+    if effects.elapsed_seconds > SLOW_SECONDS:
+        lines = [
+            PlanLine(kind=LineKind.WARNING, subject=f"each new session waits {effects.elapsed_seconds:.1f} s for it")
+        ]
+    if effects.printed:
+        count = f"{len(effects.printed)} line{'s' if len(effects.printed) > 1 else ''}"
+        lines.append(PlanLine(kind=note, subject=f"it prints {count} each time", detail=one_line(effects.printed[0])))
+    if effects.variables:
+        lines.append(PlanLine(kind=note, subject="it sets", detail=", ".join(effects.variables[:MOST_TOLD])))
+    for directory in effects.directories:
+        doubled = wiring.find("PATH", directory) is not None
+        detail = "which the wiring has too; drop one of them" if doubled else ""
+        kind = LineKind.WARNING if doubled else note
+        lines.append(PlanLine(kind=kind, subject=f"it puts {shown(directory, host.home)} on PATH", detail=detail))
+    return lines
+
+
+def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to let new sessions read a script no more; raises UsageError where they do not."""
+    place, before = _absolute(file, host), read_wiring(locations)
+    name = shown(place, host.home)
+    if place not in {one.file for one in before.scripts}:
+        near = nearest(name, [shown(one.file, host.home) for one in before.scripts])
+        raise UsageError(
+            f"{name} is no session script of the wiring",
+            where=f"did you mean {near}?" if near else "",
+            next_step="ush shell list",
+        )
+    change = WiringChange(
+        words=f"shell unwire --script {typed(place, host.home)}",
+        aim=f"Let new sessions read {name} no more",
+        before=before,
+        after=_without(before, place),
+        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"session script: {name}"),),
+        afterwards=("New sessions do without it; those that are open keep what it did.",),
+    )
+    return plan_wiring(change, shells, host, locations, hook=False)
+
+
+def dialect_of_script(file: str, content: bytes) -> str:
+    """Return the dialect that a script is written in: by its name's ending, first line, and bash's own words."""
+    by_name = ENDINGS.get(os.path.splitext(file)[1])
+    if by_name is not None:
+        return by_name
+    first = content.split(b"\n", 1)[0]
+    if first.startswith(b"#!"):
+        words = first[2:].split()
+        program = os.path.basename(os.fsdecode(words[-1])) if words else ""
+        named = next((one.name for one in DIALECTS if program in (one.name, *one.programs)), "")
+        if named and named != "sh":
+            return named
+    return "bash" if BASH_ONLY.search(content) else "sh"
+
+
+def _content(place: Place, file: str, host: Host) -> bytes:
+    try:
+        with open(place, "rb") as opened:
+            return opened.read(1 << 20)
+    except IsADirectoryError as error:
+        raise UsageError(
+            f"{file!r} is a directory, not a script", next_step=f"ush path add {typed(place, host.home)}"
+        ) from error
+    except OSError as error:
+        raise UsageError(f"{file!r} cannot be read", where=os_error_text(error)) from error
+
+
+def _readers(names: Sequence[str]) -> str:
+    return f"read by {', '.join(names)}"
+
+
+def _without(wiring: Wiring, place: Place) -> Wiring:
+    return replace(wiring, scripts=tuple(one for one in wiring.scripts if one.file != place))
+
+
+def _absolute(file: str, host: Host) -> Place:
+    return Place(os.path.normpath(file if file.startswith("/") else join(host.working_directory, file)))

@@ -1,0 +1,108 @@
+"""Proposing what to do about dead and doubled entries of PATH, wherever they come from.
+
+An entry of the wiring is dropped there. A person's own line is commented out, and only where it is sure what it does.
+"""
+
+import os
+from collections.abc import Sequence
+
+from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.steps import DropRecord, Step
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+from unified_shell.core.shells.sessions.path_faults import FaultKind
+from unified_shell.core.shells.tracing.path_report import EntryReport, report_path
+from unified_shell.core.shells.wiring.session_files import session_file_steps
+from unified_shell.core.shells.wiring.wiring import read_wiring, wiring_file
+
+from .own_lines import OwnLine, edit_line, line_steps, own_line
+from .session_checks import Proof
+
+__all__ = ["plan_tidy"]
+
+FAULTS = (FaultKind.MISSING.value, FaultKind.DUPLICATE.value, FaultKind.LITERAL_TILDE.value)
+
+
+def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> Change:
+    """Plan to take dead and doubled entries off PATH; opens and traces new sessions to see who put them there."""
+    dead: dict[str, tuple[EntryReport, Dialect]] = {}
+    needed: set[tuple[str, int]] = set()
+    for dialect in dialects:
+        for mode in Mode:
+            for one in report_path(dialect, mode, host, locations).entries:
+                if one.fault in FAULTS:
+                    dead.setdefault(f"{one.directory}\0{one.file}\0{one.line}", (one, dialect))
+                else:
+                    needed.add((one.file, one.line))
+    before = read_wiring(locations)
+    after, lines, edits, left = before, [], list[OwnLine](), list[EntryReport]()
+    for wired in before.entries:
+        if wired.variable == "PATH" and not os.path.isdir(wired.directory):
+            after = after.without_entry("PATH", wired.directory)
+            lines.append(_removal(wired.directory, "it is not there", "the wiring", host))
+    for one, dialect in dead.values():
+        # What is doubled in one kind of session may be the only one in another.
+        edit = None if (one.file, one.line) in needed else own_line(one, dialect, host)
+        if edit is not None and all((edit.file, edit.number) != (each.file, each.number) for each in edits):
+            edits.append(edit)
+        elif one.source == "startup file" and edit is None:
+            left.append(one)
+    steps: tuple[Step, ...] = (
+        *(
+            DropRecord(path=wiring_file(locations), keys=one.keys, before=one.value_text)
+            for one in before.entries
+            if one not in after.entries
+        ),
+        *(session_file_steps(after, locations, host.home) if after != before else ()),
+        *line_steps(edits, host),
+    )
+    plan = Plan(
+        words="path tidy",
+        aim="Take dead and doubled entries off PATH",
+        lines=(
+            *lines,
+            *(_left_line(one, host) for one in left),
+            *(edit_line(file, edits, host) for file in dict.fromkeys(one.file for one in edits)),
+        ),
+        nothing_to_do="" if steps else _nothing(left, host),
+        afterwards=("New sessions follow it. A line that was commented out begins with #(ush off).",),
+    )
+    proofs: list[Proof] = []
+
+    def prepare(_staging: Place) -> tuple[Step, ...]:
+        proofs.append(
+            Proof(
+                [(one, mode) for one in dialects for mode in Mode], host, [(one.file, one.dialect) for one in edits]
+            )
+        )
+        return steps
+
+    def verify() -> tuple[Finding, ...]:
+        gone = [one.directory for one, _ in dead.values() if not os.path.isdir(one.directory)]
+        sure = {one.entry for one in edits} | {one.directory for one in before.entries if one not in after.entries}
+        return proofs[-1].findings("PATH", [], unwanted=[one for one in gone if one in sure])
+
+    return Change(plan=plan, prepare=prepare, verify=verify)
+
+
+def _removal(directory: str, why: str, source: str, host: Host) -> PlanLine:
+    return PlanLine(
+        kind=LineKind.REMOVE, subject=f"PATH: {shown(directory, host.home)}", detail=f"{why}; from {source}"
+    )
+
+
+def _left_line(one: EntryReport, host: Host) -> PlanLine:
+    where = f"{shown(one.file, host.home)}, line {one.line}" if one.line else shown(one.file, host.home)
+    return PlanLine(
+        kind=LineKind.NOTE, subject=f"{shown(one.directory, host.home)} {one.fault}", detail=f"left: see {where}"
+    )
+
+
+def _nothing(left: Sequence[EntryReport], host: Host) -> str:
+    if not left:
+        return "PATH has no dead and no doubled entry that a startup file of yours puts there"
+    places = ", ".join(f"{shown(one.file, host.home)}{f' line {one.line}' if one.line else ''}" for one in left[:3])
+    return f"what is left cannot be commented out line by line; look at {places}"

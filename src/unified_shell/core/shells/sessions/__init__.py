@@ -1,0 +1,1 @@
+"""New sessions: opening them and asking them."""

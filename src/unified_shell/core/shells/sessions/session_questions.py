@@ -1,0 +1,61 @@
+"""The lines that a new session is told to read, and the files that it answers in."""
+
+import os
+from collections.abc import Callable
+
+from unified_shell.core.machine.places import join
+from unified_shell.core.machine.processes.descendants import MARK
+from unified_shell.core.shells.dialects.dialect import Dialect
+
+__all__ = ["Questions"]
+
+# Its own parent is the shell that read the lines. Absolute programs pass by aliases, functions and a broken PATH; the
+# name of the answer appears only when it is whole. What comes next at the prompt, such as the writing of a history, is
+# not waited for by us: so it is held up until the session is ended.
+DUMP = """/bin/readlink /proc/$PPID/exe > "$1.shell"
+/bin/cp /proc/$$/environ "$1.part"
+/bin/mv "$1.part" "$1"
+[ ! -t 0 ] || /bin/sleep 5
+"""
+
+
+class Questions:
+    """What a session is asked, in a folder of its own; `ask` is given the name of a file for what its lines answer."""
+
+    def __init__(self, folder: str, dialect: Dialect, ask: Callable[[str], str]) -> None:
+        self._environment = join(folder, "environment")
+        self._answer = join(folder, "answer")
+        script, dump = join(folder, "ask"), join(folder, "dump")
+        lines = ask(self._answer)
+        with open(dump, "w", encoding="ascii") as file:
+            file.write(DUMP)
+        with open(script, "w", encoding="utf-8", errors="surrogateescape") as file:
+            if lines:
+                file.write(f"{lines}\n")
+            file.write(f"/bin/sh {dialect.quote(dump)} {dialect.quote(self._environment)}\n")
+        self.command = dialect.source_line(script)
+
+    def is_answered(self) -> bool:
+        """Tell whether the session read the lines."""
+        return os.path.exists(self._environment)
+
+    def variables(self) -> tuple[tuple[str, str], ...]:
+        """Return the session's variables as a program that it starts sees them."""
+        with open(self._environment, "rb") as file:
+            pairs = [os.fsdecode(one).partition("=") for one in file.read().split(b"\0") if one]
+        return tuple((name, value) for name, _, value in pairs if name != MARK)
+
+    def answer_text(self) -> str:
+        """Return what the lines wrote."""
+        if not os.path.exists(self._answer):
+            return ""
+        with open(self._answer, encoding="utf-8", errors="surrogateescape") as file:
+            return file.read()
+
+    def answered_by(self) -> str:
+        """Return the path of the shell that read the lines."""
+        try:
+            with open(f"{self._environment}.shell", encoding="utf-8", errors="surrogateescape") as file:
+                return file.read().strip()
+        except OSError:
+            return ""

@@ -1,0 +1,193 @@
+"""Opening a new session of a shell, as a person would, and reading what it came to."""
+
+import os
+import re
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.processes.processes import Ran, run_program
+from unified_shell.core.machine.processes.terminals import type_at_prompt
+from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Opening
+
+from .session_questions import Questions
+
+__all__ = ["Session", "find_program", "fresh_variables", "open_session"]
+
+TIMEOUT_SECONDS = 10.0
+# What an interactive shell says of having no terminal; a person's session has one.
+NO_TERMINAL = re.compile(r"no job control|cannot set terminal process group|[Ii]nappropriate ioctl|can't access tty")
+SYSTEM_PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
+PASSED_ON = ("LANG", "LC_ALL", "LC_CTYPE", "TZ", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Session:
+    """What a new session came to: its variables as a child sees them, the answers of the lines it was
+    given, and what it printed on its way. `trouble` says why there is nothing to see; it `ends` where a startup file
+    ends it. `answered_by` is the program that read the lines: another shell where a startup file starts one instead.
+    """
+
+    shell: str
+    mode: Mode
+    variables: tuple[tuple[str, str], ...] = ()
+    answer: str = ""
+    errors: tuple[str, ...] = ()
+    trouble: str = ""
+    elapsed_seconds: float = 0.0
+    answered_by: str = ""
+    ends: bool = False
+
+    def search_path(self, variable: str = "PATH") -> tuple[str, ...]:
+        """Return the entries of a search path in this session."""
+        value = dict(self.variables).get(variable, "")
+        return tuple(value.split(":")) if value else ()
+
+
+def find_program(dialect: Dialect, host: Host) -> Place | None:
+    """Return the shell's program: the login shell where it is one, else the first on PATH or in /bin."""
+    login = host.login_shell
+    if os.path.basename(login) in dialect.programs and is_executable_file(login):
+        return login
+    for name in dialect.programs:
+        for folder in (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin"):
+            if folder.startswith("/") and is_executable_file(join(folder, name)):
+                return join(folder, name)
+    return None
+
+
+def fresh_variables(host: Host, program: str) -> dict[str, str]:
+    """Return the variables with which a new session begins: those of the account, and the system's PATH."""
+    kept = {name: host.variable(name) for name in PASSED_ON if host.variable(name)}
+    return {
+        "HOME": host.home,
+        "USER": host.user_name,
+        "LOGNAME": host.user_name,
+        "SHELL": program,
+        "TERM": "xterm",
+        "LANG": "C.UTF-8",
+        "PATH": SYSTEM_PATH,
+        # Shells that write a history on leaving get nowhere to write it.
+        "HISTFILE": "/dev/null",
+        **kept,
+    }
+
+
+def _ask_nothing(_answer_file: str) -> str:
+    return ""
+
+
+def open_session(
+    dialect: Dialect, mode: Mode, host: Host, *, ask: Callable[[str], str] = _ask_nothing, errors: bool = False
+) -> Session:
+    """Open a new session in a terminal, as a person does, run the lines of `ask` in it and read its variables.
+
+    A startup file may ask whether there is a terminal, and a prompt may run commands: what a session without one comes to
+    says little of the next real one. Where none is reached, because a startup file waits for input, it is opened
+    without a terminal, and `trouble` stays. `ask` is given the name of a file; what its lines write there is the answer.
+    With `errors`, what it prints on the error stream is read too, in a second session.
+    """
+    program = find_program(dialect, host)
+    if program is None:
+        return Session(shell=dialect.name, mode=mode, trouble=f"{dialect.name} is not on this machine")
+    opener = _Opener(dialect=dialect, mode=mode, host=host, program=program)
+    with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
+        session = opener.in_terminal(Questions(folder, dialect, ask), join(folder, "shelter"))
+    if not (errors or session.trouble):
+        return session
+    with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
+        other = opener.without_terminal(Questions(folder, dialect, ask))
+    if session.trouble and other.ends:
+        return replace(session, trouble=other.trouble, errors=other.errors)
+    return replace(session, errors=other.errors)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Opener:
+    """One shell in one mode, and how it is opened."""
+
+    dialect: Dialect
+    mode: Mode
+    host: Host
+    program: Place
+
+    def in_terminal(self, asked: Questions, folder: str) -> Session:
+        opening = self.dialect.open_terminal(self.mode)
+        environment = self._environment(opening)
+        os.mkdir(folder)
+        shelter = self.dialect.shelter(folder, self.host.home, tuple(environment.items()))
+        typed = type_at_prompt(
+            opening.argv,
+            f" {asked.command}",
+            program=self.program,
+            environment={**environment, **shelter},
+            directory=self._directory(),
+            timeout_seconds=TIMEOUT_SECONDS,
+            reached=asked.is_answered,
+        )
+        if not typed.reached:
+            last = _lines(typed.shown)[-1:] or ("nothing was shown",)
+            return Session(
+                shell=self.dialect.name,
+                mode=self.mode,
+                trouble=f"no prompt was reached; the last line was: {last[0]}",
+                elapsed_seconds=typed.elapsed_seconds,
+            )
+        session = self._answered(asked, typed.elapsed_seconds)
+        own = [
+            (name, environment.get(name, "") if value == shelter.get(name) else value)
+            for name, value in session.variables
+        ]
+        return replace(session, variables=tuple((name, value) for name, value in own if value or name not in shelter))
+
+    def without_terminal(self, asked: Questions) -> Session:
+        opening = self.dialect.open_with(self.mode, asked.command)
+        ran = run_program(
+            opening.argv,
+            program=self.program,
+            given=opening.given.encode("utf-8", "surrogateescape"),
+            environment=self._environment(opening),
+            timeout_seconds=TIMEOUT_SECONDS,
+            directory=self._directory(),
+            with_descendants=True,
+        )
+        if asked.is_answered():
+            return replace(self._answered(asked, ran.elapsed_seconds), errors=_lines(ran.errors))
+        ends = ran.returncode is not None
+        return Session(
+            shell=self.dialect.name,
+            mode=self.mode,
+            trouble=_ending(ran) if ends else ran.trouble,
+            errors=_lines(ran.errors),
+            ends=ends,
+            elapsed_seconds=ran.elapsed_seconds,
+        )
+
+    def _answered(self, asked: Questions, elapsed_seconds: float) -> Session:
+        return Session(
+            shell=self.dialect.name,
+            mode=self.mode,
+            variables=asked.variables(),
+            answer=asked.answer_text(),
+            answered_by=asked.answered_by(),
+            elapsed_seconds=elapsed_seconds,
+        )
+
+    def _environment(self, opening: Opening) -> dict[str, str]:
+        return {**fresh_variables(self.host, self.program), **dict(opening.variables)}
+
+    def _directory(self) -> str:
+        return self.host.home if os.path.isdir(self.host.home) else "/"
+
+
+def _ending(ran: Ran) -> str:
+    return f"a startup file ends the session (exit code {ran.returncode})"
+
+
+def _lines(raw: bytes) -> tuple[str, ...]:
+    text = raw.decode("utf-8", "replace")
+    lines = ["".join(c for c in line if c.isprintable()).strip() for line in text.splitlines()]
+    return tuple(line for line in lines if line and not NO_TERMINAL.search(line))

@@ -1,0 +1,1 @@
+"""Startup files: which are read when, and the hook-up in them."""

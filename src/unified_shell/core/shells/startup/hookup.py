@@ -1,0 +1,292 @@
+"""Wiring shells: which files take the hook-up, the plan for it, and the new session that proves it."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
+from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.steps import DropBlock, PutBlock, ReplaceFile
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.files.durable import read_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.shells.dialects import DIALECTS, SH, dialect_of_program
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.wiring.session_files import session_file
+
+from .hook_placing import Placing, place_hook
+from .startup_files import StartupState, check_takes_block, hook_file, read_startup_states
+
+__all__ = [
+    "SESSIONS_NOTE",
+    "HookUp",
+    "chosen_shells",
+    "plan_at_end",
+    "plan_hookup",
+    "plan_unhook",
+    "shells_of_their_own",
+    "wired_modes",
+]
+
+
+SESSIONS_NOTE = PlanLine(
+    kind=LineKind.NOTE, subject="new sessions are opened to see that it works; they run your startup files"
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HookUp:
+    """The steps that wire shells, their lines in the plan, and the blocks that are there already.
+
+    `modes` are the kinds of session that will read the wiring by it, or read it no more; `fresh` those of them that will
+    by a block that is put now; `files` are those that change, with the dialect they are in.
+    """
+
+    steps: tuple[PutBlock | DropBlock | ReplaceFile, ...]
+    lines: tuple[PlanLine, ...]
+    relies_on: tuple[str, ...] = ()
+    modes: "tuple[tuple[Dialect, Mode], ...]" = ()
+    files: "tuple[tuple[Place, Dialect], ...]" = ()
+    fresh: "tuple[tuple[Dialect, Mode], ...]" = ()
+
+
+def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, ...]:
+    """Return the shells to wire: those named, else the login shell's and this session's dialect.
+
+    Where neither can be wired by this version, the first that is on this machine.
+    """
+    if names:
+        return tuple(dict.fromkeys(names))
+    found = [dialect_of_program(program) for program in (host.login_shell, host.variable("SHELL"))]
+    known = tuple(dict.fromkeys(one for one in found if one is not None))
+    return known or next(((one,) for one in DIALECTS if find_program(one, host)), ())
+
+
+def shells_of_their_own(host: Host) -> tuple[Dialect, ...]:
+    """Return the shells that have the hook-up in a file that no other shell reads."""
+    return tuple(
+        dialect
+        for dialect in DIALECTS
+        if find_program(dialect, host)
+        and any(
+            one.is_read and one.block is BlockState.WHOLE and os.path.basename(one.path) != ".profile"
+            for one in read_startup_states(dialect, host)
+        )
+    )
+
+
+def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
+    """Plan one block in each file that these shells read, each file once.
+
+    Raises CouldNot and Refused for a file that cannot take it.
+    """
+    steps: dict[str, PutBlock | ReplaceFile] = {}
+    lines: list[PlanLine] = []
+    there: list[str] = []
+    modes: list[tuple[Dialect, Mode]] = []
+    fresh: list[tuple[Dialect, Mode]] = []
+    files: dict[Place, Dialect] = {}
+    for dialect in shells:
+        for mode in Mode:
+            state = hook_file(dialect, mode, host)
+            if state is None:
+                continue
+            modes.append((dialect, mode))
+            if state.real in steps:
+                fresh.append((dialect, mode))
+                continue
+            check_takes_block(state, host)
+            _check_tail(dialect, state, host)
+            if state.block is BlockState.WHOLE:
+                there.append(f"block in {state.real}")
+                continue
+            placing = _placing(dialect, state, shells, host)
+            step = _put(dialect, state, placing, host, locations)
+            steps[state.real] = step
+            fresh.append((dialect, mode))
+            files[state.real] = _owner(dialect, state)
+            lines += [_line(dialect, state, host, step), *_warnings(state, host, placing)]
+            compiled = read_file(f"{state.real}.zwc")
+            if compiled is not None:
+                # zsh reads the compiled copy where it is not older, and would not see the edit.
+                place = Place(f"{state.real}.zwc")
+                steps[place] = ReplaceFile(path=place, before=kept_bytes(compiled[0]), after=None)
+                name = shown(place, host.home)
+                lines.append(
+                    PlanLine(kind=LineKind.REMOVE, subject=name, detail="a compiled copy, made before the edit")
+                )
+    return HookUp(
+        steps=tuple(steps.values()),
+        lines=tuple(lines),
+        relies_on=tuple(dict.fromkeys(there)),
+        modes=tuple(modes),
+        files=tuple(files.items()),
+        fresh=tuple(fresh),
+    )
+
+
+def plan_at_end(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
+    """Plan the hook-up behind everything else in each file that these shells read: what it puts in front, stays there."""
+    hookup = plan_hookup(shells, host, locations)
+    steps, lines, files, fresh = list(hookup.steps), list(hookup.lines), dict(hookup.files), list(hookup.fresh)
+    for dialect, mode in hookup.modes:
+        state = hook_file(dialect, mode, host)
+        if state is None or state.block is not BlockState.WHOLE:
+            continue
+        moved = _moved_to_end(state)
+        if moved is None:
+            continue
+        fresh.append((dialect, mode))
+        if state.real not in files:
+            files[state.real] = _owner(dialect, state)
+            steps.append(moved)
+            name = shown(state.path, host.home)
+            lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{name}: the hook-up moves to the end"))
+    return replace(hookup, steps=tuple(steps), lines=tuple(lines), files=tuple(files.items()), fresh=tuple(fresh))
+
+
+def _moved_to_end(state: StartupState) -> ReplaceFile | None:
+    content = (read_file(state.real) or (b"",))[0]
+    block = find_block(content)
+    if not content[block.end :].strip():
+        return None
+    rest = take_block_out(content, block)
+    after = add_block(rest, block.text)
+    return ReplaceFile(path=state.real, before=kept_bytes(content), after=kept_bytes(after))
+
+
+def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
+    """Plan to take the block out of every file of these shells that has it."""
+    steps: dict[str, DropBlock] = {}
+    files: dict[Place, Dialect] = {}
+    lines = []
+    for dialect in shells:
+        for state in read_startup_states(dialect, host):
+            if state.real in steps or state.block is BlockState.ABSENT:
+                continue
+            check_takes_block(state, host)
+            content = (read_file(state.real) or (b"",))[0]
+            block = find_block(content)
+            files[state.real] = _owner(dialect, state)
+            steps[state.real] = DropBlock(
+                path=state.real,
+                block=block.text,
+                at=block.start,
+                file_size_bytes=len(content) - (block.end - block.start),
+            )
+            lines.append(
+                PlanLine(
+                    kind=LineKind.EDIT,
+                    subject=f"{shown(state.path, host.home)}: take the hook-up out",
+                    detail="".join(f"- {line}\n" for line in block.text.splitlines()),
+                )
+            )
+    return HookUp(
+        steps=tuple(steps.values()), lines=tuple(lines), modes=wired_modes(host), files=tuple(files.items())
+    )
+
+
+def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
+    """Return each shell and mode whose new sessions read the hook-up, by the files as they are."""
+    return tuple(
+        dict.fromkeys(
+            (dialect, state.mode)
+            for dialect in DIALECTS
+            if find_program(dialect, host)
+            for state in read_startup_states(dialect, host)
+            if state.is_read and state.block is BlockState.WHOLE
+        )
+    )
+
+
+def _check_tail(dialect: Dialect, state: StartupState, host: Host) -> None:
+    """Raise Refused where what stands at the file's end would never run.
+
+    Below a syntax error nothing runs, and an open here-document swallows it: of that bash only warns, with
+    exit code 0. Shells that say nothing are told apart by the new session.
+    """
+    program, owner = find_program(dialect, host), _owner(dialect, state)
+    if not state.exists or program is None or not owner.syntax_check(state.real):
+        return
+    ran = run_program(
+        (program, *dialect.syntax_check(state.real)), environment=fresh_variables(host, program), timeout_seconds=10
+    )
+    name = shown(state.path, host.home)
+    if ran.returncode:
+        error = ran.trouble.replace(state.real, name)
+        raise Refused(
+            f"{name} has a mistake already, and what stands below it does not run: {error}",
+            next_step=f"mend it in {name}, then try again",
+        )
+    if b"here-document" in ran.errors or b"here document" in ran.errors:
+        raise Refused(
+            f"{name} ends inside a here-document, which would swallow what follows",
+            next_step=f"close it in {name}, then try again",
+        )
+
+
+def _owner(dialect: Dialect, state: StartupState) -> Dialect:
+    # ~/.profile is read by every shell of the family, so it reads the session file that all understand.
+    return SH if os.path.basename(state.path) == ".profile" else dialect
+
+
+def _block_for(dialect: Dialect, state: StartupState, host: Host, locations: Locations) -> str:
+    owner = _owner(dialect, state)
+    return make_block(owner.hook_lines(session_file(owner, locations), host.home))
+
+
+def _placing(dialect: Dialect, state: StartupState, shells: Sequence[Dialect], host: Host) -> Placing:
+    """Return where the hook-up stands, for all sessions of these shells that read the file."""
+    readers = [
+        (one, mode)
+        for one in shells
+        for mode in Mode
+        if (file := hook_file(one, mode, host)) is not None and file.real == state.real
+    ]
+    return place_hook(state.path, _owner(dialect, state), readers, host) if state.exists else Placing()
+
+
+def _put(dialect: Dialect, state: StartupState, placing: Placing, host: Host, locations: Locations) -> PutBlock:
+    """Return the step that puts the block where it runs: at the end, or above a line that leaves the file."""
+    content = (read_file(state.real) or (b"",))[0]
+    block = _block_for(dialect, state, host, locations)
+    if placing.at < 0:
+        return PutBlock(path=state.real, block=block)
+    return PutBlock(path=state.real, block=block, at=placing.at, file_size_bytes=len(content))
+
+
+def _warnings(state: StartupState, host: Host, placing: Placing) -> list[PlanLine]:
+    name, found = shown(state.path, host.home), []
+    if placing.at >= 0:
+        subject = f"{name} is left at line {placing.line} in a new session; the hook-up stands above that line"
+        found.append(PlanLine(kind=LineKind.NOTE, subject=subject))
+    if state.exists and os.stat(state.real).st_nlink > 1:
+        subject = f"{name} has a second name (a hard link), which keeps the content without the hook-up"
+        found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    if state.exists and not os.stat(state.real).st_mode & 0o200:
+        subject = f"{name} is read-only; it is replaced all the same, and stays read-only"
+        found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+    return found
+
+
+def _line(dialect: Dialect, state: StartupState, host: Host, step: PutBlock) -> PlanLine:
+    name = shown(state.path, host.home)
+    why = f"{dialect.name} reads it in {state.mode.value} sessions"
+    if state.real != state.path:
+        why += f"; a link to {shown(state.real, host.home)}, which is what changes"
+    made = "" if state.exists else "a new file; "
+    content = read_file(state.real)
+    before = None if content is None else content[0]
+    after = add_block(before, step.block, at=step.at if step.at >= 0 else None)
+    block = find_block(after)
+    added = after[block.start : block.end].decode("utf-8", "replace")
+    return PlanLine(
+        kind=LineKind.EDIT,
+        subject=f"{name}: {made}{why}",
+        detail="".join(f"+ {line}\n" for line in added.splitlines()),
+    )

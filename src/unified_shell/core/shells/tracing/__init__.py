@@ -1,0 +1,1 @@
+"""Which file and line put a directory on the path."""

@@ -1,0 +1,1 @@
+"""The wiring and what is derived from it: session files, lists, registry values."""

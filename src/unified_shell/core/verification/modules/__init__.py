@@ -1,0 +1,1 @@
+"""The state of a module, in every interpreter and environment."""

@@ -1,0 +1,1 @@
+"""The state of a command: candidates, sessions, versions, who brings it."""

@@ -1,0 +1,1 @@
+"""Checks of an environment: files, imports, commands, requirements."""

@@ -1,0 +1,63 @@
+"""What came with a change of packages: checked at its end, and told."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from packaging.utils import NormalizedName, canonicalize_name
+
+from unified_shell.core.changes.plan import Change
+from unified_shell.core.environments.model.base_interpreter import base_of
+from unified_shell.core.environments.model.registry import Environment, find_environment
+from unified_shell.core.environments.trees.next_edition import proof_of_start
+from unified_shell.core.findings import Finding
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import typed
+
+from .environment_checks import check_distributions
+from .installed_metadata import Installed, read_installed
+
+__all__ = ["PackageChecks"]
+
+
+@dataclass(slots=True)
+class PackageChecks:
+    """Looks at an environment, once, after its packages were changed; `before` is what it was."""
+
+    before: Environment
+    host: Host
+    locations: Locations
+    _new: Sequence[NormalizedName] = ()
+    _asked: frozenset[NormalizedName] = frozenset()
+    _installed: Mapping[NormalizedName, Installed] = field(default_factory=dict)
+
+    def checked(self, change: Change) -> Change:
+        """Return the change with its verification: the interpreter starts, and what is new imports and launches."""
+        return replace(change, verify=self._verify)
+
+    def lines(self) -> tuple[str, ...]:
+        """Return lines that tell which commands appeared, and by which other name what was asked for is imported."""
+        there = [(name, self._installed[name]) for name in self._new if name in self._installed]
+        commands = list(dict.fromkeys(name for _, one in there for name in one.command_names))
+        lines = [f"New commands:  {', '.join(commands)}"] if commands else []
+        if commands:
+            asked = [name for project, one in there if project in self._asked for name in one.command_names]
+            first = (asked or commands)[0]
+            lines.append(f"Start one:     ush environment run {typed(self.before.name)} -- {typed(first)} --help")
+        for name, one in there:
+            if name in self._asked and one.imports and canonicalize_name(one.imports[0]) != name:
+                lines.append(f"Import {name} as:  import {one.imports[0]}")
+        return tuple(lines)
+
+    def _verify(self) -> tuple[Finding, ...]:
+        facts = base_of(self.before, self.host)
+        start = proof_of_start(self.before.prefix, facts, self.host)
+        if not start.holds:
+            return (start,)
+        after = find_environment(self.before.name, self.host, self.locations)
+        changed = {one.name for one in set(after.contents.distributions) - set(self.before.contents.distributions)}
+        self._installed = read_installed(after)
+        had = {one.name for one in self.before.contents.distributions}
+        self._new = sorted(one.name for one in after.contents.distributions if one.name not in had)
+        self._asked = frozenset(one.name for one in after.contents.requested)
+        return (start, *check_distributions(after, facts, self.host, only=changed, installed=self._installed))
