@@ -200,7 +200,7 @@ def executor(tmp_path: Path) -> Executor:
 def change(
     *steps: Step, words: str = "do it", findings: tuple[Finding, ...] = (), relies: tuple[str, ...] = ()
 ) -> Change:
-    plan = Plan(words=words, aim=words, lines=(PlanLine(kind=LineKind.NOTE, subject="x"),), relies_on=relies)
+    plan = Plan(aim=words, lines=(PlanLine(kind=LineKind.NOTE, subject="x"),), relies_on=relies)
     return Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: findings)
 
 

@@ -27,7 +27,6 @@ def main(scope: str) -> None:
         wiring = wiring.with_entry("PATH", name, Side.BACK)
     shells = [one for one in DIALECTS if find_program(one, host)]
     change = WiringChange(
-        words="all",
         aim="all",
         before=Wiring(),
         after=wiring,

@@ -4,20 +4,36 @@ import click
 
 from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.machine.places import typed
+from unified_shell.core.transfers.addresses import shown_address
 
 from .everyday_words import instead_of_noun, instead_of_verb
 
-__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning"]
+__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning", "typed_call"]
 
 # A variable's value may be empty.
 MAY_BE_EMPTY = frozenset({"value"})
+# Where what was typed is kept, noun and verb in full.
+TYPED = "unified_shell.typed"
+# How a plan is agreed to and shown says nothing of what is changed.
+CONSENT = frozenset({"-y", "--yes", "--plan", "--json", "--quiet"})
+
+
+def typed_call(ctx: click.Context) -> str:
+    """Return the call as it was typed, quoted, noun and verb in full, without `ush`, consent and secrets: what a change is
+    called.
+    """
+    return " ".join(typed(shown_address(one)) for one in ctx.meta.get(TYPED, ()) if one not in CONSENT)
 
 
 class CheckedCommand(click.Command):
-    """A command that takes no empty words: they come of variables that were not set, and would mean anything."""
+    """A command that takes no empty words: they come of variables that were not set, and would mean anything.
+
+    What was typed is kept: `typed_call` returns it.
+    """
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Read the words; raises a usage error for an empty one."""
+        ctx.meta[TYPED] = (*ctx.command_path.split()[1:], *args)
         rest = super().parse_args(ctx, args)
         for parameter in self.params:
             name = parameter.name or ""

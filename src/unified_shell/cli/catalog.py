@@ -96,7 +96,7 @@ def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> Non
     def ask(full: str) -> str:
         return why_unreadable(full, context.fetcher)
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     perform(context, lambda: CATALOGS.plan_add(name, address, context.host, locations, ask=ask), how)
 
 
@@ -109,7 +109,7 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Forget the catalog NAME; what came from it stays."""
     from unified_shell.core.catalogs.registered import CATALOGS
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     perform(context, lambda: CATALOGS.plan_drop(name, context.host, locations), how)
 
 

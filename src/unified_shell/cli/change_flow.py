@@ -4,12 +4,14 @@ import contextlib
 import functools
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import click
 
 from unified_shell.core.errors import Refused
+
+from .abbreviations import typed_call
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.executor import Executor
@@ -17,7 +19,7 @@ if TYPE_CHECKING:
 
     from .context import Context
 
-__all__ = ["ChangeOptions", "change_options", "for_whom", "perform"]
+__all__ = ["ChangeOptions", "change_options", "check_rights_for", "for_whom", "perform"]
 
 MAX_REMADE = 5
 
@@ -50,6 +52,19 @@ def _be_quiet(ctx: click.Context, _option: click.Parameter, value: object) -> No
         context.quiet = bool(value)
 
 
+def check_rights_for(scope: str) -> None:
+    """Raise Refused where everyone's things cannot be written, before anything is looked at or asked."""
+    if scope != "everyone":
+        return
+    from unified_shell.core.shells.planning.everyone import check_rights
+
+    from .context import Context
+
+    ctx = click.get_current_context()
+    context = ctx.ensure_object(Context)
+    check_rights(typed_call(ctx), context.host, context.locations_for("everyone"))
+
+
 def change_options(command: Callable[..., None]) -> Callable[..., None]:
     """Give a command the options that every changing one has; it is called with one `how` for them."""
 
@@ -57,6 +72,7 @@ def change_options(command: Callable[..., None]) -> Callable[..., None]:
     def with_how(
         *args: object, yes: bool, only_plan: bool, as_json: bool, strict: bool, scope: str = "me", **rest: object
     ) -> None:
+        check_rights_for(scope)
         how = ChangeOptions(yes=yes, only_plan=only_plan, as_json=as_json, strict=strict, scope=scope)
         command(*args, how=how, **rest)
 
@@ -112,7 +128,7 @@ def _perform(
     if not how.only_plan:
         for said in recover(executor):
             context.screen.say(said)
-    found = _agree_and_carry(context, executor, lambda: _worded(make(), scope), how)
+    found = _agree_and_carry(context, executor, make, how)
     if found is None:
         return
     change, outcome = found
@@ -131,7 +147,7 @@ def _print_as_json(context: "Context", change: "Change", outcome: "Outcome", mor
 
     fields = {
         "number": outcome.number,
-        "words": change.plan.words,
+        "words": typed_call(click.get_current_context()),
         "findings": outcome.findings,
         "afterwards": (*change.plan.afterwards, *more),
     }
@@ -156,7 +172,7 @@ def _agree_and_carry(
         context.screen.say("another change came first; this one is planned anew")
     for _ in range(MAX_REMADE):
         agreed = change.plan
-        with contextlib.suppress(PlanMoved), executor.exclusive(agreed.words) as held:
+        with contextlib.suppress(PlanMoved), executor.exclusive(typed_call(click.get_current_context())) as held:
             change = make()
             if how.yes or change.plan == agreed or change.plan.nothing_to_do:
                 if not _go_on(context, change.plan, agreed, how):
@@ -166,14 +182,6 @@ def _agree_and_carry(
         if not _go_on(context, change.plan, agreed, how):
             return None
     raise Refused("the files of this change keep changing; nothing was changed", next_step="try again later")
-
-
-def _worded(change: "Change", scope: str) -> "Change":
-    """Return the change with the scope in its words, as it is typed."""
-    words = change.plan.words
-    if scope == "me" or words.endswith(f"--for {scope}"):
-        return change
-    return replace(change, plan=replace(change.plan, words=f"{words} --for {scope}"))
 
 
 def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeOptions) -> bool:
@@ -208,4 +216,4 @@ def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeO
 
 def _carry_through(context: "Context", executor: "Executor", change: "Change", *, strict: bool) -> "Outcome":
     with context.progress.shown(change.plan.aim, at_once=True):
-        return executor.perform(change, strict=strict)
+        return executor.perform(change, words=typed_call(click.get_current_context()), strict=strict)

@@ -53,7 +53,7 @@ def prefer(context: Context, name: str, candidate: str, *, only: bool, how: Chan
     """
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     perform(context, lambda: plan_prefer_named(name, candidate, context.host, locations, only=only), how)
 
 
@@ -72,7 +72,7 @@ def get(context: Context, name: str, source: str, wanted: str, *, how: ChangeOpt
 
     request = parse_request(source or name)
     facts = choose_interpreter(wanted, context.host, context.locations)
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     client = context.indexes_for(how.scope)
     perform(
         context,
@@ -93,7 +93,7 @@ def refresh(context: Context, name: str, *, how: ChangeOptions) -> None:
     from unified_shell.core.environments.command_environments import plan_refresh_command
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> Change:
         choice = find_choice(name, context.host, locations)
@@ -115,7 +115,7 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     from unified_shell.core.commands.preferring import find_choice
     from unified_shell.core.environments.command_environments import plan_drop_command
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> Change:
         return plan_drop_command(find_choice(name, context.host, locations), context.host, locations)

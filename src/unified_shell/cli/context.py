@@ -1,7 +1,5 @@
 """What every command works with: the host's facts, the locations, the executor, the screen."""
 
-import re
-import sys
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -10,7 +8,7 @@ import click
 
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
-from unified_shell.core.machine.places import join, typed
+from unified_shell.core.machine.places import join
 from unified_shell.views.screen import Screen
 
 if TYPE_CHECKING:
@@ -49,16 +47,6 @@ class Context:
     def locations_for(self, scope: str) -> Locations:
         """Return where things are kept for `me` or `everyone`."""
         return everyone_locations(self.host) if scope == "everyone" else self.locations
-
-    def rights_for(self, scope: str) -> Locations:
-        """Return where things are kept for `me` or `everyone`; raises Refused where they cannot be written."""
-        locations = self.locations_for(scope)
-        if scope == "everyone":
-            from unified_shell.core.shells.planning.everyone import check_rights
-
-            said = " ".join(map(typed, sys.argv[1:]))
-            check_rights(re.sub(r" --for[ =]everyone\b", "", said), self.host, locations)
-        return locations
 
     @cached_property
     def screen(self) -> Screen:

@@ -90,7 +90,7 @@ def new(
     else:
         facts = choose_interpreter(wanted, context.host, context.locations)
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> "Change":
         if with_installer:
@@ -111,7 +111,7 @@ def _new_library(context: Context, name: str, language: str, wanted: str, how: C
             "--to-hold, --with-installer and --own-files are for Python's packages",
             next_step=f"ush environment new {typed(name)} --language {language}",
         )
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     perform(context, lambda: plan_new_library(name, language, wanted, context.host, locations), how)
 
 
@@ -191,7 +191,7 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     from unified_shell.core.environments.offers import plan_withdraw
     from unified_shell.core.environments.protecting import plan_forget
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> "Change":
         if why := why_unreadable(name, locations):
@@ -225,7 +225,7 @@ def copy(context: Context, source: str, name: str, wanted: str, *, alone: bool, 
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.verification.packages.copy_checks import with_copy_checks
 
-    host, locations = context.host, context.rights_for(how.scope)
+    host, locations = context.host, context.locations_for(how.scope)
 
     def make() -> "Change":
         facts = choose_interpreter(wanted, host, locations) if wanted else None
@@ -251,7 +251,7 @@ def _copied_anew(
     from unified_shell.core.errors import UshError
     from unified_shell.core.verification.packages.package_checks import PackageChecks
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     try:
         found = find_environment(source, context.host, context.locations)
     except UshError:
@@ -279,7 +279,7 @@ def rename(context: Context, name: str, new: str, *, how: ChangeOptions) -> None
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.offers import plan_withdraw
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> "Change":
         found = find_environment(name, context.host, locations)
@@ -300,7 +300,7 @@ def adopt(context: Context, folder: str, name: str, *, how: ChangeOptions) -> No
     from unified_shell.core.environments.protecting import plan_adopt
 
     called = name or os.path.basename(os.path.abspath(folder))
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     perform(context, lambda: plan_adopt(folder, called, context.host, locations), how)
 
 
@@ -314,7 +314,7 @@ def protect(context: Context, name: str, *, how: ChangeOptions) -> None:
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.protecting import plan_protect
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> "Change":
         return plan_protect(find_environment(name, context.host, locations), locations, protected=True)
@@ -336,7 +336,7 @@ def unprotect(context: Context, name: str, *, how: ChangeOptions) -> None:
     from unified_shell.core.environments.protecting import plan_protect
     from unified_shell.core.verification.packages.copy_checks import with_copy_checks
 
-    host, locations = context.host, context.rights_for(how.scope)
+    host, locations = context.host, context.locations_for(how.scope)
 
     def make() -> "Change":
         found = find_environment(name, host, locations)

@@ -54,7 +54,7 @@ def add(
     """
     from unified_shell.core.indexes.registered import INDEXES
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     if login and not how.only_plan:
         _keep_login(context, address)
     perform(
@@ -97,7 +97,7 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Forget the index NAME; what came from it stays."""
     from unified_shell.core.indexes.registered import INDEXES
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     perform(context, lambda: INDEXES.plan_drop(name, context.host, locations), how)
 
 

@@ -150,7 +150,7 @@ def _perform(
     from unified_shell.core.environments.model.registry import choose_environment
     from unified_shell.core.verification.packages.package_checks import PackageChecks
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     last: list[PackageChecks] = []
 
     def make() -> "Change":

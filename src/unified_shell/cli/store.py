@@ -5,7 +5,7 @@ import sys
 import click
 
 from .abbreviations import VerbGroup
-from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .change_flow import ChangeOptions, change_options, check_rights_for, for_whom, perform
 from .context import Context, pass_context
 
 __all__ = ["store"]
@@ -53,7 +53,8 @@ def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool,
     from unified_shell.core.machine.files.disks import shown_size
     from unified_shell.views.store_view import print_unused
 
-    locations = context.rights_for(scope)
+    check_rights_for(scope)
+    locations = context.locations_for(scope)
     unused = [one for one in read_store(locations) if one.is_unused]
     downloads = read_downloads(locations) if with_downloads else Downloads(files=0, size_bytes=0)
     print_unused(context.screen, unused, downloads)
@@ -86,7 +87,7 @@ def mend(context: Context, *, thorough: bool, how: ChangeOptions) -> None:
     from unified_shell.core.environments.upkeep.store_repair import plan_mend
     from unified_shell.core.environments.upkeep.store_usage import read_store
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
 
     def make() -> Change:
         damaged = [one for one in read_store(locations, thorough=thorough) if one.damaged]

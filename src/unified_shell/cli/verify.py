@@ -90,7 +90,7 @@ def _mend(context: Context, targets: "Sequence[Environment]", how: ChangeOptions
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.upkeep.store_repair import plan_mend_environments
 
-    locations = context.rights_for(how.scope)
+    locations = context.locations_for(how.scope)
     names = [one.name for one in targets if how.scope == "everyone" or not one.everyones]
 
     def make() -> "Change":

@@ -120,15 +120,13 @@ class AddressBook:
         if not address and name in known:
             address = known[name].address
         full = _full_address(self, address, host)
-        moves = f" --before {before}" if before else " --first" if first else ""
-        words = f"{self.kind} add {name} {shown_address(full)}{moves}"
         order = self._reordered(name, before, locations) if first or before else []
         if name in known:
             if known[name].address == full and order and order != list(known):
-                return self._moved(name, order, words, locations)
+                return self._moved(name, order, locations)
             if known[name].address == full:
                 said = f"the {self.kind} {name} is there already: {known[name].shown}"
-                return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+                return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
             raise Refused(
                 f"the {self.kind} {name!r} is there with another address: {known[name].shown}",
                 next_step=f"ush {self.kind} drop {typed(name)}{locations.for_whom}   (then add it again)",
@@ -140,7 +138,6 @@ class AddressBook:
         earlier = order[: order.index(name)] if order else list(known)
         place = f"asked after {', '.join(earlier)}" if earlier else "the first that is asked"
         plan = Plan(
-            words=words,
             aim=f"Take {self.brings} from the {self.kind} {name}",
             lines=(PlanLine(kind=LineKind.ADD, subject=f"{self.kind} {name}: {shown_address(full)}", detail=place),),
             afterwards=(f"Next: {self.next_step}",),
@@ -162,10 +159,9 @@ class AddressBook:
 
         return Change(plan=plan, prepare=lambda _staging: steps, verify=verify)
 
-    def _moved(self, name: str, order: Sequence[str], words: str, locations: Locations) -> Change:
+    def _moved(self, name: str, order: Sequence[str], locations: Locations) -> Change:
         step = self._order_step(order, locations)
         plan = Plan(
-            words=words,
             aim=f"Ask the {self.kind} {name} at another place",
             lines=(PlanLine(kind=LineKind.CHANGE, subject="asked in this order", detail=", ".join(order)),),
         )
@@ -186,7 +182,6 @@ class AddressBook:
             before = to_json_text(table[name])
         step = DropRecord(path=locations.config_file, keys=(self.kind, name), before=before)
         plan = Plan(
-            words=f"{self.kind} drop {name}",
             aim=f"Forget the {self.kind} {name}; what came from it stays",
             lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{self.kind} {name}: {known[name].shown}"),),
         )

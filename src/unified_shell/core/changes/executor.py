@@ -61,27 +61,27 @@ class Executor:
         with scope_lock(self.locations.data, self.locations.scope.value, words=words, on_wait=self.on_wait):
             yield replace(self, is_held=True)
 
-    def perform(self, change: Change, *, strict: bool = False) -> Outcome:
-        """Carry a change through.
+    def perform(self, change: Change, *, words: str = "", strict: bool = False) -> Outcome:
+        """Carry a change through; `words` are the call as typed, which the journal keeps.
 
         Raises PlanMoved where the machine is no longer what the plan was made from (nothing was changed),
         PutBack where verification demanded it, CouldNot where a step failed and the rest was put back.
         """
         with public_files(wanted=self.locations.scope is Scope.EVERYONE):
-            return self._perform(change, strict=strict)
+            return self._perform(change, words or change.plan.aim, strict=strict)
 
-    def _perform(self, change: Change, *, strict: bool) -> Outcome:
+    def _perform(self, change: Change, words: str, *, strict: bool) -> Outcome:
         name = f"{os.getpid()}-{os.urandom(6).hex()}"
         private_folders(self.locations)
         with _present(presence_lock(self.locations, join(self.locations.staging, name))):
-            return self._perform_as(name, change, strict=strict)
+            return self._perform_as(name, change, words, strict=strict)
 
-    def _perform_as(self, name: str, change: Change, *, strict: bool) -> Outcome:
-        number, staging = self._begin(name, change.plan)
+    def _perform_as(self, name: str, change: Change, words: str, *, strict: bool) -> Outcome:
+        number, staging = self._begin(name, words, change.plan)
         try:
             with _io_faults("it could not be prepared"):
                 steps = change.prepare(staging)
-            with contextlib.nullcontext() if self.is_held else self.exclusive(change.plan.words):
+            with contextlib.nullcontext() if self.is_held else self.exclusive(words):
                 if any(step.state() is not StepState.BEFORE for step in first_on_each(steps)):
                     raise PlanMoved
                 findings = self._switch_and_verify(number, steps, change, strict=strict)
@@ -94,12 +94,12 @@ class Executor:
             trim(self.journal, self.locations)
         return Outcome(number=number, findings=findings)
 
-    def _begin(self, name: str, plan: Plan) -> tuple[int, Place]:
+    def _begin(self, name: str, words: str, plan: Plan) -> tuple[int, Place]:
         with _io_faults("the change could not begin"):
             staging = join(self.locations.staging, name)
             entry = Entry(
                 number=0,
-                words=plan.words,
+                words=words,
                 aim=plan.aim,
                 state=EntryState.PREPARING,
                 began_seconds=now_seconds(),

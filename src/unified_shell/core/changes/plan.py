@@ -42,13 +42,12 @@ class PlanLine:
 class Plan:
     """What a change will do.
 
-    `words` is the call as typed, `aim` a sentence. `relies_on` names objects that others made and this
+    `aim` is a sentence. `relies_on` names objects that others made and this
     needs; undoing those would break it. `afterwards` is what a person reads when it is done.
     `undoes` is the change that is taken back, `undoes_too` are later ones that build on it.
     A plan without lines that change anything has `nothing_to_do`, which says why.
     """
 
-    words: str
     aim: str
     lines: tuple[PlanLine, ...] = ()
     relies_on: tuple[str, ...] = ()

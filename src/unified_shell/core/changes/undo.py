@@ -64,7 +64,6 @@ def undo_change(
     steps += derive(steps)
     return Change(
         plan=Plan(
-            words=f"undo {entry.number} --through" if later else f"undo {entry.number}",
             aim=f"Take back {_named((*later, entry))}",
             lines=(*(_undone_line(one) for one in (*later, entry) if later), *_lines(steps, home)),
             undoes=entry.number,

@@ -43,7 +43,6 @@ MOST_LINES = 12
 
 def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
     """Plan to let a candidate answer to its names in new sessions."""
-    words = f"command prefer {typed(choice.name)} {typed(choice.candidate, host.home)}"
     known = {one.name: one for one in read_choices(locations)}
     before = known.get(choice.name)
     if locations.scope is Scope.EVERYONE:
@@ -54,7 +53,7 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
         said = f"{choice.name} is answered by {shown(choice.candidate, host.home)} already"
         wired = on_path(choice.names, host, locations)
         nothing = said if wired.plan.nothing_to_do else ""
-        return replace(wired, plan=replace(wired.plan, words=words, aim=said, nothing_to_do=nothing))
+        return replace(wired, plan=replace(wired.plan, aim=said, nothing_to_do=nothing))
     steps = (
         *(_removals(before, choice.names, locations) if before else ()),
         *link_steps(choice, locations),
@@ -62,7 +61,6 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
         *_yielded(yielding, choice.name, locations),
     )
     plan = Plan(
-        words=words,
         aim=f"Let {shown(choice.candidate, host.home)} answer to {choice.name}",
         lines=tuple(_answer_lines(choice, host, locations)),
         afterwards=(
@@ -89,7 +87,6 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
         DropRecord(path=choices_file(locations), keys=(TABLE, choice.name), before=value),
     )
     plan = Plan(
-        words=f"command drop {choice.name}",
         aim=f"Take {choice.name} from {shown(choice.candidate, host.home)} back",
         lines=(*lines[:MOST_LINES], *_more(lines)),
         afterwards=forget_lines(folder, host),
@@ -154,7 +151,6 @@ def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
         if " will answer from " not in line.subject and " stays with " not in line.subject
     )
     plan = Plan(
-        words=change.plan.words,
         aim=change.plan.aim,
         lines=told,
         relies_on=change.plan.relies_on,

@@ -57,12 +57,10 @@ def plan_get_command(
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
-    words = f"command get {typed(name)} --from {typed(str(request))}"
     got = plan_get(PackageRequest(requests=(request,)), empty, client, host, locations)
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(
         change.plan,
-        words=words,
         aim=f"Get the command {name} from {request}, in an environment of its own ({facts.title})",
         lines=(
             *(line for line in got.plan.lines if line.kind is not LineKind.KEEP),
@@ -78,13 +76,12 @@ def plan_refresh_command(choice: Choice, client: IndexClient, host: Host, locati
     """Plan to have the newest of what a command came from; "already the newest" is an answer."""
     environment = hidden_environment(choice.environment, locations)
     request = Requirement(choice.distribution)
-    words = f"command refresh {choice.name}"
     got = plan_get(PackageRequest(requests=(request,), newest=True), environment, client, host, locations)
     if got.plan.nothing_to_do:
         said = f"{choice.name} is already the newest"
-        return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+        return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
     change = _with_links(got, choice.name, request, environment, before=choice, locations=locations)
-    return replace(change, plan=replace(got.plan, words=words, aim=f"Refresh the command {choice.name}"))
+    return replace(change, plan=replace(got.plan, aim=f"Refresh the command {choice.name}"))
 
 
 def plan_drop_command(choice: Choice, host: Host, locations: Locations) -> Change:

@@ -69,7 +69,6 @@ def plan_take_charge(
             )
         )
     plan = Plan(
-        words=f"environment unprotect {name}",
         aim=f"Let the environment {name}, which something else made, be changed",
         lines=tuple(lines),
         afterwards=(f"What made {there} should not change it any more: it would change what ush made.",),

@@ -312,9 +312,7 @@ def _plan(
         lines.append(
             PlanLine(kind=LineKind.NOTE, subject="the interpreter itself stays where it is; the copy needs it there")
         )
-    origin = typed(source.ours.name) if source.ours is not None else typed(source.prefix, host.home)
     return Plan(
-        words=f"environment copy {origin} {typed(name)}",
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),
         disk_bytes=_disk_bytes(source, own_files=own_files),

@@ -72,7 +72,6 @@ def plan_copy_anew(
     behind = unrecorded_files(source.prefix, source.short_version)
     plan = replace(
         got.plan,
-        words=f"environment copy {typed(source.name)} {typed(made.name)} --interpreter {typed(facts.real_executable)}",
         aim=f"Copy what was requested in {source.name} into the environment {made.name} ({facts.title}; was {source.title})",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"environment {made.name}", detail=shown(made.prefix, host.home)),
@@ -134,7 +133,6 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
 
     plan = replace(
         dropped.plan,
-        words=f"environment rename {typed(environment.name)} {typed(name)}",
         aim=f"Rename the environment {environment.name} to {name}",
         lines=(
             PlanLine(

@@ -39,7 +39,6 @@ def plan_new(
     prefix = link_place(locations.data, name)
     contents = new_contents(name, facts, own_files=own_files)
     plan = Plan(
-        words=f"environment new {name}",
         aim=f"Make the environment {name} on {facts.title}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
@@ -71,7 +70,6 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
     replaced = environment.contents.replaced
     links = [replaced] if os.path.islink(replaced) and os.readlink(replaced) == environment.prefix else []
     plan = Plan(
-        words=f"environment drop {name}",
         aim=f"Drop the environment {name}",
         lines=(
             PlanLine(
@@ -110,7 +108,6 @@ def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) 
         raise Refused(f"the environment {name} is protected, and {why}", next_step="ush undo")
     adopted = adopted_places(locations).get(name)
     plan = Plan(
-        words=f"environment drop {typed(name)}",
         aim=f"Drop the environment {name}" if adopted is None else f"Forget the environment {name}",
         lines=(
             PlanLine(

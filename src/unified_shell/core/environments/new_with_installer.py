@@ -48,7 +48,6 @@ def plan_new_filled(
     got = plan_get(PackageRequest(requests=tuple(map(Requirement, projects))), environment, client, host, locations)
     plan = replace(
         empty.plan,
-        words=f"environment new {name} --with-installer",
         lines=(*empty.plan.lines, *got.plan.lines),
         download_bytes=got.plan.download_bytes,
         disk_bytes=got.plan.disk_bytes,

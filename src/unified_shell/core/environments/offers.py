@@ -49,9 +49,7 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     }
     path = join(_data_home(host), "jupyter", "kernels", _file_name(name), "kernel.json")
     what = f"{name} (Python {environment.short_version}) as a notebook kernel"
-    return _plan(
-        environment, path, to_json_text(spec) + "\n", what, words=f"environment offer {name} --notebook", host=host
-    )
+    return _plan(environment, path, to_json_text(spec) + "\n", what, host=host)
 
 
 def plan_offer_application(environment: Environment, command: str, host: Host) -> Change:
@@ -74,8 +72,8 @@ def plan_offer_application(environment: Environment, command: str, host: Host) -
         )
     )
     path = join(_data_home(host), "applications", f"{_file_name(name)}-{_clean(command)}.desktop")
-    what, words = f"{command} ({name}) in the desktop's menu", f"environment offer {name} --application {command}"
-    return _plan(environment, path, entry, what, words=words, host=host)
+    what = f"{command} ({name}) in the desktop's menu"
+    return _plan(environment, path, entry, what, host=host)
 
 
 def plan_withdraw(environment: Environment, host: Host) -> Change:
@@ -88,9 +86,7 @@ def plan_withdraw(environment: Environment, host: Host) -> Change:
     lines = tuple(PlanLine(kind=LineKind.REMOVE, subject=f"offered: {shown(step.path, host.home)}") for step in steps)
     aim = f"Offer the environment {environment.name} no more"
     nothing = "" if steps else f"the environment {environment.name} is not offered anywhere"
-    plan = Plan(
-        words=f"environment offer {environment.name} --take-back", aim=aim, lines=lines, nothing_to_do=nothing
-    )
+    plan = Plan(aim=aim, lines=lines, nothing_to_do=nothing)
     return Change(plan=plan, prepare=lambda _staging: tuple(steps))
 
 
@@ -112,13 +108,12 @@ def offered_files(environment: Environment, host: Host) -> tuple[Place, ...]:
     return tuple(found)
 
 
-def _plan(environment: Environment, path: Place, text: str, what: str, *, words: str, host: Host) -> Change:
+def _plan(environment: Environment, path: Place, text: str, what: str, *, host: Host) -> Change:
     there = read_file(path)
     before = kept_bytes(there[0]) if there is not None else None
     after = kept_bytes(text.encode("utf-8", "surrogateescape"))
     step = ReplaceFile(path=path, before=before, after=after)
     plan = Plan(
-        words=words,
         aim=f"Offer {what}",
         lines=(PlanLine(kind=LineKind.ADD, subject=what, detail=shown(path, host.home)),),
         relies_on=(f"environment {environment.name}",),

@@ -38,7 +38,7 @@ class OwnWiring:
         name = shown(place, self.host.home)
         line = PlanLine(kind=LineKind.ADD, subject=f"{request.variable}, {request.side.value}: {name}")
         aim = f"Have {name} on {request.variable} while {self.environment.name} is entered"
-        return self._plan(f"path add {name}", aim, line, wished(self._before, place, request, self.host))
+        return self._plan(aim, line, wished(self._before, place, request, self.host))
 
     def plan_path_drop(self, directory: str, variable: str) -> Change:
         """Plan to have it there no more; raises UsageError where it is not."""
@@ -52,16 +52,14 @@ class OwnWiring:
             )
         line = PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {name}")
         aim = f"Have {name} in the environment {self.environment.name} no more"
-        return self._plan(f"path drop {name}", aim, line, self._before.without_entry(variable, place))
+        return self._plan(aim, line, self._before.without_entry(variable, place))
 
     def plan_variable_add(self, name: str, value: str) -> Change:
         """Plan to have a variable while the environment is entered; leaving gives it its old value."""
         check_variable(name, value)
         line = PlanLine(kind=LineKind.ADD, subject=f"{name} = {one_line(value)}")
         aim = f"Have {name} while {self.environment.name} is entered"
-        return self._plan(
-            f"variable add {name}", aim, line, with_variable(self._before, SetVariable(name=name, value=value))
-        )
+        return self._plan(aim, line, with_variable(self._before, SetVariable(name=name, value=value)))
 
     def plan_variable_drop(self, name: str) -> Change:
         """Plan to set it no more; raises UnknownName."""
@@ -74,16 +72,16 @@ class OwnWiring:
             )
         aim = f"Have {name} in the environment {self.environment.name} no more"
         line = PlanLine(kind=LineKind.REMOVE, subject=name)
-        return self._plan(f"variable drop {name}", aim, line, without_variable(self._before, name))
+        return self._plan(aim, line, without_variable(self._before, name))
 
     @property
     def _before(self) -> Wiring:
         return self.environment.contents.wiring
 
-    def _plan(self, words: str, aim: str, line: PlanLine, after: Wiring) -> Change:
+    def _plan(self, aim: str, line: PlanLine, after: Wiring) -> Change:
         environment, name = self.environment, self.environment.name
         if after == self._before:
-            plan = Plan(words=words, aim=aim, nothing_to_do=f"it is so already in the environment {name}")
+            plan = Plan(aim=aim, nothing_to_do=f"it is so already in the environment {name}")
             return Change(plan=plan, prepare=lambda _staging: ())
         facts = base_of(environment, self.host)
         renewal = Renewer(client=self.client, host=self.host, locations=self.locations).renewal(
@@ -93,7 +91,6 @@ class OwnWiring:
             contents=replace(environment.contents, wiring=after),
         )
         plan = Plan(
-            words=f"{words} -e {typed(name)}",
             aim=aim,
             lines=(line, *renewal.lines),
             relies_on=(f"environment {name}",),

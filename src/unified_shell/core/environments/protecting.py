@@ -18,7 +18,7 @@ __all__ = ["plan_adopt", "plan_forget", "plan_protect"]
 
 def plan_protect(environment: Environment, locations: Locations, *, protected: bool) -> Change:
     """Plan to protect an environment, or to say that it may be changed again."""
-    name, word = environment.name, "protect" if protected else "unprotect"
+    name = environment.name
     if environment.everyones:
         check_changeable(environment)
     if environment.foreign:
@@ -42,7 +42,7 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
         subject="packages and wiring in it are refused from now on" if protected else "it can be changed from now on",
         detail="a copy can be made: ush environment copy" if protected else "",
     )
-    plan = Plan(words=f"environment {word} {name}", aim=aim, lines=(line,), nothing_to_do=nothing)
+    plan = Plan(aim=aim, lines=(line,), nothing_to_do=nothing)
     return Change(plan=plan, prepare=lambda _staging: (step,))
 
 
@@ -61,7 +61,6 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     )
     count = len(contents.distributions)
     plan = Plan(
-        words=f"environment adopt {typed(place, host.home)}",
         aim=f"Adopt {shown(place, host.home)} as the environment {name}",
         lines=(
             PlanLine(
@@ -91,7 +90,6 @@ def plan_forget(environment: Environment, host: Host, locations: Locations) -> C
         before=to_json_text(to_record_text(environment.prefix)),
     )
     plan = Plan(
-        words=f"environment drop {name}",
         aim=f"Forget the environment {name}",
         lines=(
             PlanLine(

@@ -46,7 +46,5 @@ def plan_pins(projects: Sequence[NormalizedName], index: str, host: Host, locati
     lines = tuple(
         PlanLine(kind=LineKind.NOTE, subject=f"{one} comes from the index {index} only, from now on") for one in new
     )
-    plan = Plan(
-        words=f"package get --from {index}", aim=aim, lines=lines, nothing_to_do="" if new else f"{aim}: so it is"
-    )
+    plan = Plan(aim=aim, lines=lines, nothing_to_do="" if new else f"{aim}: so it is")
     return Change(plan=plan, prepare=lambda _staging: steps)

@@ -41,10 +41,9 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
         )
     known = {one.name: one for one in read_adopted(locations)}
     same = next((one for one in known.values() if one.executable == facts.executable), None)
-    words = f"interpreter adopt {typed(facts.executable, host.home)}"
     if same is not None and name in ("", same.name):
         said = f"{shown(same.executable, host.home)} is registered already, as {same.name}"
-        return Change(plan=Plan(words=words, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+        return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
     chosen = name or _free_name(f"python-{facts.full_version}", known)
     if chosen in known:
         raise Refused(
@@ -55,7 +54,6 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(value))
     registration = registration_steps(chosen, facts, host)
     plan = Plan(
-        words=words,
         aim=f"Register {facts.title} in place",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {chosen}", detail=shown(facts.executable, host.home)),
@@ -83,7 +81,6 @@ def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequenc
     step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(value))
     notes = [PlanLine(kind=LineKind.NOTE, subject=f"environment {one} goes on working on it") for one in dependants]
     plan = Plan(
-        words=f"interpreter drop {name}",
         aim=f"Forget the interpreter {name}; it stays where it is",
         lines=(PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}"), *notes),
     )

@@ -71,7 +71,6 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
 
     library = join(prefix, table.library)
     plan = Plan(
-        words=f"environment new {name} --language {table.name}",
         aim=f"Make the environment {name} on {table.title} {version}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),

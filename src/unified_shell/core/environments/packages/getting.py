@@ -19,7 +19,6 @@ from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import typed
 from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Present, Rules, Target
@@ -74,7 +73,6 @@ def plan_get(
     )
     return job.change(
         {} if request.newest else _present(environment),
-        words=f"package get {' '.join(typed(str(one)) for one in request.requests)} -e {typed(environment.name)}",
         aim=f"Get {asked} into the environment {environment.name}",
         nothing=already,
     )
@@ -108,7 +106,6 @@ def plan_refresh(
     )
     return job.change(
         {name: one for name, one in _present(environment).items() if wanted and name not in wanted},
-        words=f"package refresh {' '.join(sorted(wanted))}".rstrip() + f" -e {typed(environment.name)}",
         aim=f"Have the newest of {what} in the environment {environment.name}",
         nothing=f"{what} in the environment {environment.name} is already the newest that fits",
     )
@@ -154,7 +151,6 @@ class _Solving:
         self,
         present: Mapping[NormalizedName, Present],
         *,
-        words: str,
         aim: str,
         nothing: str,
     ) -> Change:
@@ -186,7 +182,7 @@ class _Solving:
         settled = PackageChange(
             environment=environment, facts=facts, client=client, locations=locations, builder=builder
         )
-        return settled.change(solution, requests, contents, words=words, aim=aim, nothing=nothing)
+        return settled.change(solution, requests, contents, aim=aim, nothing=nothing)
 
     def _solved(self, solve: Callable[[], Solution]) -> Solution:
         """Return a solution; what was published since a page was read may be what is wanted."""

@@ -28,7 +28,6 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.files.digests import parse_sha256
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import typed
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Rules
 from unified_shell.core.transfers.addresses import address_of_folder, check_no_password
@@ -85,7 +84,6 @@ def plan_lock(
         solution,
         Requests(meant=(), said={one: (f"{one}=={chosen[one].version}",) for one in roots}),
         _locked(environment, path, request),
-        words=f"package get --lock {request.path} -e {typed(name)}",
         aim=f"Have in the environment {name} what {request.path} holds",
         nothing=f"the environment {name} holds what {request.path} says",
     )

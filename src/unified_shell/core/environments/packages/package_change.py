@@ -45,7 +45,6 @@ class PackageChange:
         requests: Requests,
         contents: Contents,
         *,
-        words: str,
         aim: str,
         nothing: str,
     ) -> Change:
@@ -55,7 +54,7 @@ class PackageChange:
         same = contents == environment.contents and set(distributions) == set(contents.distributions)
         if same and not altered_files(environment):
             nothing = _for_others(requests) or nothing
-            plan = Plan(words=words, aim=nothing, nothing_to_do=nothing)
+            plan = Plan(aim=nothing, nothing_to_do=nothing)
             return Change(plan=plan, prepare=lambda _staging: ())
         renewer = Renewer(
             client=self.client, host=self.builder.host, locations=self.locations, progress=self.builder.progress
@@ -81,7 +80,6 @@ class PackageChange:
             solution,
             brought,
             self.locations,
-            words=words,
             aim=aim,
             left_out=left_out,
         )

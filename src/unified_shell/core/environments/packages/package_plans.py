@@ -40,7 +40,6 @@ def package_plan(
     brought: Mapping[NormalizedName, Brought],
     locations: Locations,
     *,
-    words: str,
     aim: str,
     left_out: Mapping[NormalizedName, Sequence[str]],
 ) -> Plan:
@@ -53,7 +52,6 @@ def package_plan(
     size = sum(stock.to_fetch.values())
     room = _room(stock.to_fetch, brought)
     return Plan(
-        words=words,
         aim=aim,
         lines=(
             *change_lines(environment, distributions, solution, locations, {**stock.to_fetch, **stock.fetched}),

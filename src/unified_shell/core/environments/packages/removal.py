@@ -53,7 +53,6 @@ def plan_drop_packages(
     gone = [one for one in contents.distributions if one.name not in kept]
     renewal = Renewer(client=client, host=host, locations=locations).renewal(environment, distributions, facts)
     plan = Plan(
-        words=f"package drop {' '.join(map(typed, names))} {environment.option}",
         aim=f"Drop {', '.join(names)} from the environment {environment.name}",
         lines=(
             *removed_lines(gone, environment, locations, why="nothing else needs it", asked=sorted(dropped)),

@@ -15,7 +15,7 @@ from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.files.digests import Sha256
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.store.contents import Store
 
 from .store_usage import StoreEntry, unlike_stored
@@ -50,7 +50,6 @@ def plan_mend(
         return makers(staging)
 
     plan = Plan(
-        words="store mend",
         aim="Mend what was written to in the store",
         lines=(
             *(PlanLine(kind=LineKind.CHANGE, subject=one.title, detail=_what(one)) for one in damaged),
@@ -92,7 +91,6 @@ def plan_mend_environments(
         return makers(staging)
 
     plan = Plan(
-        words=" ".join(("verify --mend", *(typed(one.name) for one in environments))),
         aim=f"Mend {', '.join(one.name for one in wanting)}",
         lines=(
             *(

@@ -42,7 +42,6 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
             next_step=f"ush interpreter drop {typed(name)} --although-needed   (they stop working)",
         )
     plan = Plan(
-        words=f"interpreter drop {name}{locations.for_whom}",
         aim=f"Drop the interpreter {name}",
         lines=(
             PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}", detail=shown(kept.prefix, host.home)),

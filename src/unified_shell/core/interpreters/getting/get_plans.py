@@ -19,10 +19,9 @@ from unified_shell.core.machine import places
 from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations, Scope
+from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, to_json_text
 from unified_shell.core.shells.dialects.dialect import Side
-from unified_shell.core.shells.planning.everyone import check_rights
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
 from unified_shell.core.shells.startup.hookup import chosen_shells
 from unified_shell.core.shells.wiring.wiring import read_wiring
@@ -71,14 +70,11 @@ def plan_get(
     progress: Callable[[str], None],
 ) -> Change:
     """Plan to have an interpreter; one that is ready already is named and nothing is changed."""
-    typed = f"interpreter get {' '.join(request.words)}"
     asked = parse_request(request.words, host)
     if asked.language and not request.although_ready and not request.archive:
         ready = ready_ones(asked, discover(host)) or ready_ones(asked, discover(host, thorough=True))
         if ready:
-            return _ready_already(ready[0], request, typed, host, locations)
-    if locations.scope is Scope.EVERYONE:
-        check_rights(typed, host, locations)
+            return _ready_already(ready[0], request, host, locations)
     build = _checked_build(request.build)
     origin = settle_origin(
         asked,
@@ -100,14 +96,14 @@ def plan_get(
         progress=progress,
     )
     licence_lines, licence_steps = _licence(origin, request, locations)
-    plan = _plan(getting, typed, asked, licence_lines, wired=bool(request.side))
+    plan = _plan(getting, asked, licence_lines, wired=bool(request.side))
     change = getting.change(plan, licence_steps)
     if not request.side:
         return change
     return merged(change, _on_path(getting, origin, request.side, locations))
 
 
-def _ready_already(one: Ready, request: InterpreterRequest, typed: str, host: Host, locations: Locations) -> Change:
+def _ready_already(one: Ready, request: InterpreterRequest, host: Host, locations: Locations) -> Change:
     """Return the change for an interpreter that is there: nothing, or its commands on PATH where that is asked for."""
     folder = os.path.dirname(one.path)
     said = f"{one.title} is ready: {shown(one.path, host.home)}"
@@ -116,7 +112,7 @@ def _ready_already(one: Ready, request: InterpreterRequest, typed: str, host: Ho
         change = plan_path_add(place, chosen_shells(host), host, locations)
         plan = change.plan
         note = PlanLine(kind=LineKind.NOTE, subject=f"{said}; only its place on PATH changes")
-        return replace(change, plan=replace(plan, words=typed, lines=(note, *plan.lines)))
+        return replace(change, plan=replace(plan, lines=(note, *plan.lines)))
     if not one.on_path:
         wired = read_wiring(locations).find("PATH", folder) is not None
         said += (
@@ -124,17 +120,16 @@ def _ready_already(one: Ready, request: InterpreterRequest, typed: str, host: Ho
             if wired
             else f", not on PATH (ush path add {places.typed(folder, host.home)})"
         )
-    return Change(plan=Plan(words=typed, aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+    return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
 
 
-def _plan(getting: Getting, typed: str, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:
+def _plan(getting: Getting, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:
     origin, host, locations = getting.origin, getting.host, getting.locations
     need = needed_bytes(origin, locations)
     disk = (
         [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk while it is made")] if need else []
     )
     return Plan(
-        words=typed + locations.for_whom,
         aim=f"Get the interpreter {getting.name}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),

@@ -76,7 +76,7 @@ def plan_system_unhook(host: Host) -> HookUp:
 
 
 def check_rights(words: str, host: Host, locations: Locations) -> None:
-    """Raise Refused where the rights are missing, with the line to run with them and the personal alternative."""
+    """Raise Refused where the rights are missing, with the line to run with them (`words`) and the personal alternative."""
     places = [locations.data, *(place for place, _, _ in _files(host))]
     if host.system is System.MACOS:
         places.append(Place(f"{scratch_root(host)}/etc/paths.d"))
@@ -94,7 +94,7 @@ def check_rights(words: str, host: Host, locations: Locations) -> None:
         raise Refused(
             f"{missing} cannot be written by you",
             where="for you alone it works without --for everyone",
-            next_step=f"sudo ush {words} --for everyone",
+            next_step=f"sudo ush {words}",
         )
 
 

@@ -47,7 +47,6 @@ def plan_drop_handwritten(place: Place, shells: Sequence[Dialect], host: Host, l
     steps: tuple[Step, ...] = line_steps(lines, host)
     name = shown(place, host.home)
     plan = Plan(
-        words=f"path drop {typed(place, host.home)}",
         aim=f"Remove {name} from PATH in new sessions",
         lines=(
             PlanLine(kind=LineKind.REMOVE, subject=f"PATH: {name}", detail="put there by your own startup files"),

@@ -72,14 +72,12 @@ def plan_path_add(request: PathRequest, shells: Sequence[Dialect], host: Host, l
         _check_has_commands(place, host)
     before = read_wiring(locations)
     if there := _there_already(place, request, before, shells, host):
-        return Change(plan=Plan(words="path add", aim=there, nothing_to_do=there), prepare=lambda _staging: ())
+        return Change(plan=Plan(aim=there, nothing_to_do=there), prepare=lambda _staging: ())
     after = wished(before, place, request, host)
     name = shown(place, host.home)
     where = f"before {shown(_absolute(request.before, host), host.home)} on {request.variable}"
     where = where if request.before else f"at the {request.side.value} of {request.variable}"
-    on = "" if request.variable == PATH else f" --variable {request.variable}"
     change = WiringChange(
-        words=f"path add {typed(place, host.home)}{on}",
         aim=f"Have {name} {where} in new sessions",
         before=before,
         after=after,
@@ -137,7 +135,6 @@ def plan_path_drop(
         )
     after = before.without_entry(variable, place)
     change = WiringChange(
-        words=f"path drop {typed(place, host.home)}",
         aim=f"Have {shown(place, host.home)} on {variable} in new sessions no more",
         before=before,
         after=after,

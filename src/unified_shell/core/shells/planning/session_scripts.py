@@ -69,7 +69,6 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
         *_effect_lines(try_script(place, written_in, host), before, host),
     ]
     change = WiringChange(
-        words=f"shell wire --script {typed(place, host.home)}",
         aim=f"Let new sessions read {name}",
         before=before,
         after=after,
@@ -117,7 +116,6 @@ def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations
             next_step="ush shell list",
         )
     change = WiringChange(
-        words=f"shell unwire --script {typed(place, host.home)}",
         aim=f"Let new sessions read {name} no more",
         before=before,
         after=_without(before, place),

@@ -60,7 +60,6 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
         *line_steps(edits, host),
     )
     plan = Plan(
-        words="path tidy",
         aim="Take dead and doubled entries off PATH",
         lines=(
             *lines,

@@ -51,7 +51,6 @@ def plan_variable_add(one: SetVariable, shells: Sequence[Dialect], host: Host, l
     kind = LineKind.CHANGE if known else LineKind.ADD
     when = f", when {one.when}" if one.when else ""
     change = WiringChange(
-        words=f"variable add {name}",
         aim=f"Have {name} in new sessions",
         before=before,
         after=after,
@@ -74,7 +73,6 @@ def plan_variable_drop(name: str, shells: Sequence[Dialect], host: Host, locatio
         )
     after = without_variable(before, name)
     change = WiringChange(
-        words=f"variable drop {name}",
         aim=f"Set {name} in new sessions no more",
         before=before,
         after=after,

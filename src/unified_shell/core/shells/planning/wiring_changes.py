@@ -18,7 +18,7 @@ from unified_shell.core.shells.wiring.registry_wiring import registry_findings, 
 from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
 from unified_shell.core.shells.wiring.wiring import Wiring, records_of, wiring_file
 
-from .everyone import check_for_everyone, check_rights, plan_system_hookup
+from .everyone import check_for_everyone, plan_system_hookup
 from .script_checks import check_script
 from .session_checks import Proof
 
@@ -27,12 +27,11 @@ __all__ = ["WiringChange", "plan_wiring"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WiringChange:
-    """The wiring before and after, and the words for it. New sessions must have each of `wanted` once on
+    """The wiring before and after, and what is said of it. New sessions must have each of `wanted` once on
     `variable`, where `when` holds, none of `unwanted`, and each of `values` as a variable's (name, value). `in_front`: the
     commands of what is wanted are to answer, too. New sessions of what reads its dialect must come to `script`.
     """
 
-    words: str
     aim: str
     before: Wiring
     after: Wiring
@@ -57,7 +56,6 @@ def plan_wiring(
     """
     everyone = locations.scope is Scope.EVERYONE
     if everyone:
-        check_rights(change.words, host, locations)
         for place in change.wanted:
             check_for_everyone(place)
     hookup = HookUp(steps=(), lines=())
@@ -73,7 +71,7 @@ def plan_wiring(
         *hookup.steps,
     )
     if not steps:
-        plan = Plan(words=change.words, aim=change.aim, nothing_to_do=change.nothing or "it is so already")
+        plan = Plan(aim=change.aim, nothing_to_do=change.nothing or "it is so already")
         return Change(plan=plan, prepare=lambda _staging: ())
     modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
     plan = _plan_of(change, hookup, listed, in_registry, locations, opens=bool(modes))
@@ -113,7 +111,6 @@ def _plan_of(
 ) -> Plan:
     everyone = locations.scope is Scope.EVERYONE
     return Plan(
-        words=change.words + locations.for_whom,
         aim=f"{change.aim}, for everyone on this machine" if everyone else change.aim,
         lines=(
             *change.lines,

@@ -14,7 +14,7 @@ from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan
 from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
-from .everyone import check_rights, plan_system_hookup, plan_system_unhook
+from .everyone import plan_system_hookup, plan_system_unhook
 from .session_checks import Proof
 
 __all__ = ["plan_unwire", "plan_wire"]
@@ -23,7 +23,6 @@ __all__ = ["plan_unwire", "plan_wire"]
 def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at_end: bool = False) -> Change:
     """Plan to put the hook-up into the startup files of shells; with `at_end` behind all else that is in them."""
     if locations.scope is Scope.EVERYONE:
-        check_rights("shell wire", host, locations)
         hookup, names = plan_system_hookup(host, locations), "everyone"
     else:
         names = ", ".join(one.name for one in shells)
@@ -36,7 +35,6 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at
     wiring = read_wiring(locations)
     more = session_file_steps(wiring, locations, host.home)
     return _change(
-        f"shell wire {names}",
         f"Let new sessions of {names} read the wiring",
         hookup=hookup,
         more=more,
@@ -49,11 +47,8 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at
 def plan_unwire(shells: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to take the hook-up out of the startup files of shells."""
     everyone = locations.scope is Scope.EVERYONE
-    if everyone:
-        check_rights("shell unwire", host, locations)
     names = "everyone" if everyone else ", ".join(one.name for one in shells)
     return _change(
-        f"shell unwire {names}",
         f"Let new sessions of {names} read the wiring no more",
         hookup=plan_system_unhook(host) if everyone else plan_unhook(shells, host),
         more=(),
@@ -63,7 +58,6 @@ def plan_unwire(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
 
 
 def _change(
-    words: str,
     aim: str,
     *,
     hookup: HookUp,
@@ -83,7 +77,6 @@ def _change(
         return proofs[-1].findings("PATH", [], stamp=stamp)
 
     plan = Plan(
-        words=words,
         aim=aim,
         lines=(SESSIONS_NOTE, *hookup.lines),
         relies_on=hookup.relies_on,
