@@ -46,10 +46,10 @@ HEAVY = {"httpx", "rich", "tomlkit", "msgspec", "sqlite3", "psutil", "packaging"
 ALLOWED = {
     "--version": set(),
     "--help": set(),
-    "environment run hive -- true": set(),
+    "environment run hive -- true": {"msgspec"},
     "look true": {"msgspec", "rich", "psutil"},
     "look true --json": {"msgspec"},
-    "path list": {"rich"},
+    "path list": {"rich", "msgspec"},
     "journal": {"rich", "sqlite3", "msgspec", "psutil"},
 }
 

@@ -1,7 +1,6 @@
 """The executor, tried without any interface: steps, blocks, journal, putting back, undo."""
 
 import contextlib
-import dataclasses
 import errno
 import os
 import shutil
@@ -9,6 +8,7 @@ import sqlite3
 from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -217,7 +217,7 @@ def undo(executor: Executor, number: int | None = None) -> None:
 
 
 def replace_worker(**fields: object) -> Worker:
-    return dataclasses.replace(this_worker(), **fields)  # type: ignore[arg-type]
+    return msgspec.structs.replace(this_worker(), **fields)
 
 
 def _entry(staging: str, worker: Worker) -> Entry:
@@ -412,8 +412,7 @@ def test_a_change_that_can_be_neither_finished_nor_put_back_says_so(executor: Ex
     one = tmp_path / "folder/one"
     one.parent.mkdir()
 
-    @dataclasses.dataclass(frozen=True)
-    class Broken(ReplaceFile):
+    class Broken(ReplaceFile, frozen=True):
         def carry_out(self) -> None:
             raise OSError(errno.EIO, "input/output error", self.path)
 

@@ -5,6 +5,7 @@ import subprocess
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 
 from support.account import BASE_PYTHON, Account
@@ -246,7 +247,7 @@ def test_the_prompts_texts_and_extensions(tmp_path: Path) -> None:
     for name in ("weigh.CMD", "weigh.exe", "weigh", "other.py"):
         (tmp_path / name).write_text("#!/bin/sh\n")
         (tmp_path / name).chmod(0o755)
-    host = dataclasses.replace(read_host({"PATH": str(tmp_path), "PATHEXT": ".EXE;.CMD"}), system=System.WINDOWS)
+    host = msgspec.structs.replace(read_host({"PATH": str(tmp_path), "PATHEXT": ".EXE;.CMD"}), system=System.WINDOWS)
     (tmp_path / "weigh.CMD").rename(tmp_path / "weigh.cmd")
     report = look_for_command("weigh", host, {}, Wiring())
     answers = [(Path(one.path).name, one.state.value) for one in report.candidates if one.position]
@@ -275,7 +276,7 @@ def test_directories_of_path_helper_are_traced_to_their_lists(account: Account, 
 
 
 def test_everyones_directories_are_listed_for_path_helper(tmp_path: Path) -> None:
-    host = dataclasses.replace(read_host({"USH_ROOT": str(tmp_path), "HOME": "/home/bea"}), system=System.MACOS)
+    host = msgspec.structs.replace(read_host({"USH_ROOT": str(tmp_path), "HOME": "/home/bea"}), system=System.MACOS)
     everyone: Locations = everyone_locations(host)
     (step,) = paths_file_steps(_wiring(["/opt/a b"], ["/opt/c"]), host, everyone)
     step.carry_out()

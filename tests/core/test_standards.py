@@ -96,7 +96,7 @@ def test_tags_of_this_interpreter_are_those_that_the_library_finds() -> None:
     ids=["glibc", "musl", "32 bit", "aarch64", "32 bit ARM", "Windows", "32 bit on Windows"],
 )
 def test_platforms_follow_from_facts(change: dict[str, object], first: str, has: str, lacks: str) -> None:
-    fields = {name: getattr(LINUX, name) for name in LINUX.__slots__} | change
+    fields = {name: getattr(LINUX, name) for name in LINUX.__struct_fields__} | change
     found = platform_tags(TagFacts(**fields))
     assert next(one for one in found if not one.startswith("linux_")) == first
     assert has in found

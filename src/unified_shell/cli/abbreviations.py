@@ -4,7 +4,6 @@ import click
 
 from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.machine.places import typed
-from unified_shell.core.transfers.addresses import shown_address
 
 from .everyday_words import instead_of_noun, instead_of_verb
 
@@ -22,6 +21,8 @@ def typed_call(ctx: click.Context) -> str:
     """Return the call as it was typed, quoted, noun and verb in full, without `ush`, consent and secrets: what a change is
     called.
     """
+    from unified_shell.core.transfers.addresses import shown_address
+
     return " ".join(typed(shown_address(one)) for one in ctx.meta.get(TYPED, ()) if one not in CONSENT)
 
 

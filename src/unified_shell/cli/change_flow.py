@@ -4,10 +4,10 @@ import contextlib
 import functools
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import click
+from msgspec import Struct
 
 from unified_shell.core.errors import Refused
 
@@ -34,8 +34,7 @@ for_whom = click.option(
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ChangeOptions:
+class ChangeOptions(Struct, frozen=True, kw_only=True):
     """What the options of a changing command say; `scope` is whose the change is: `me` or `everyone`."""
 
     yes: bool

@@ -1,10 +1,10 @@
 """What every command works with: the host's facts, the locations, the executor, the screen."""
 
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 import click
+from msgspec import Struct, field
 
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
@@ -23,8 +23,7 @@ if TYPE_CHECKING:
 __all__ = ["Context", "pass_context"]
 
 
-@dataclass
-class Context:
+class Context(Struct, dict=True):
     """Made once for each call. `done` are the numbers of the changes that it made and that stand."""
 
     trace: bool = False

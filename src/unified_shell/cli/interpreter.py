@@ -1,11 +1,11 @@
 """`ush interpreter`."""
 
-import dataclasses
 import os
 import sys
 from typing import TYPE_CHECKING
 
 import click
+import msgspec
 
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
@@ -112,8 +112,8 @@ def get(  # noqa: PLR0913 - an argument an option
 
     asks = side is None and sys.stdin.isatty() and not (how.yes or how.only_plan)
     if asks and not make(request).plan.nothing_to_do:
-        request = dataclasses.replace(
-            request, side=_asked_side(context, make(dataclasses.replace(request, side="front")).plan)
+        request = msgspec.structs.replace(
+            request, side=_asked_side(context, make(msgspec.structs.replace(request, side="front")).plan)
         )
     perform(context, lambda: make(request), how)
 

@@ -1,9 +1,9 @@
 """`ush` and `ush look`."""
 
-import dataclasses
 from typing import TYPE_CHECKING
 
 import click
+import msgspec
 
 from unified_shell.core.machine.places import typed
 
@@ -94,7 +94,7 @@ def _look_for_name(context: Context, name: str, *, as_json: bool) -> bool:
     if as_json:
         from unified_shell.views.json_view import json_text
 
-        fields = {one.name: getattr(seen.report, one.name) for one in dataclasses.fields(seen.report)}
+        fields = msgspec.structs.asdict(seen.report)
         more = {
             "state": seen.state,
             "state_here": seen.report.state,
@@ -110,7 +110,9 @@ def _look_for_name(context: Context, name: str, *, as_json: bool) -> bool:
     else:
         from unified_shell.views.look_view import print_look
 
-        print_look(context.screen, seen if told is None else dataclasses.replace(seen, remedy=""), context.host.home)
+        print_look(
+            context.screen, seen if told is None else msgspec.structs.replace(seen, remedy=""), context.host.home
+        )
         if told is not None:
             from unified_shell.views.module_view import print_module
 
@@ -159,7 +161,7 @@ def _look_at_place(context: Context, text: str, *, as_json: bool) -> bool:
 
     report = look_at_place(text, context.host, context.locations)
     owner, use = belongs_to(report.path, context.host, context.locations)
-    report = dataclasses.replace(report, belongs_to=owner, remedy=use or report.remedy)
+    report = msgspec.structs.replace(report, belongs_to=owner, remedy=use or report.remedy)
     if report.file_kind == FileKind.ABSENT.value:
         raise UsageError(f"there is no {text!r}", next_step=f"ush look {typed(text.rstrip('/').rsplit('/', 1)[-1])}")
     if as_json:

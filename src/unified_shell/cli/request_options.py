@@ -2,10 +2,10 @@
 
 import functools
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import click
+from msgspec import Struct
 
 if TYPE_CHECKING:
     from packaging.utils import NormalizedName
@@ -16,8 +16,7 @@ if TYPE_CHECKING:
 __all__ = ["RequestOptions", "request_options"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RequestOptions:
+class RequestOptions(Struct, frozen=True, kw_only=True):
     """What those options say, as typed."""
 
     files: Sequence[str]
@@ -76,7 +75,7 @@ def request_options(command: Callable[..., None]) -> Callable[..., None]:
 
     @functools.wraps(command)
     def with_words(*args: object, **rest: object) -> None:
-        told = {name: rest.pop(name) for name in RequestOptions.__slots__}
+        told = {name: rest.pop(name) for name in RequestOptions.__struct_fields__}
         command(*args, words=RequestOptions(**told), **rest)  # type: ignore[arg-type]
 
     for option in reversed(_OPTIONS):

@@ -1,12 +1,11 @@
 """The answer of one check: what was asked of what, and whether it holds."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 __all__ = ["Finding"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
+class Finding(Struct, frozen=True, kw_only=True):
     """One thing that was verified.
 
     `subject` is what was looked at, `question` what was asked of it, `answer` what came back: a fact

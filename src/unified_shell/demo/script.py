@@ -5,7 +5,8 @@ import os
 import sys
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.clock import steady_seconds
@@ -22,8 +23,7 @@ TIMEOUT_SECONDS = 60.0
 SERVER_SECONDS = 20.0
 
 
-@dataclass
-class _Stage:
+class _Stage(Struct):
     """The scratch home and what was typed in it. `wrong` are commands that did not end as they should."""
 
     screen: Screen

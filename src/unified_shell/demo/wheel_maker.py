@@ -3,7 +3,8 @@
 import os
 import zipfile
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.distributions.record import RecordRow, hash_text, record_text
 from unified_shell.core.machine.files.digests import digest_of_bytes
@@ -13,8 +14,7 @@ __all__ = ["WheelSource", "make_wheel"]
 MADE_AT = (2026, 5, 1, 9, 0, 0)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WheelSource:
+class WheelSource(Struct, frozen=True, kw_only=True):
     """What goes into a wheel: files by their names in it, requirements, commands as `name = module:function`."""
 
     project: str

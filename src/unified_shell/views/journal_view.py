@@ -1,7 +1,8 @@
 """The journal, as a person reads it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.journal import Entry, EntryState
 from unified_shell.core.machine.clock import shown_time
@@ -13,8 +14,7 @@ from .tables import print_table
 __all__ = ["JournalRow", "print_journal"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class JournalRow:
+class JournalRow(Struct, frozen=True, kw_only=True):
     """An entry, whether it is in force, and the bytes kept only so that it can be undone or done again."""
 
     entry: Entry

@@ -1,6 +1,6 @@
 """Names of archive members, by their components. What could lead outside is refused, never repaired."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from unified_shell.core.errors import ArchiveBroken
 
@@ -9,8 +9,7 @@ __all__ = ["Limits", "member_parts"]
 MAX_NAME_BYTES = 255
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Limits:
+class Limits(Struct, frozen=True, kw_only=True):
     """What an archive may come to. Honest wheels unpack to 2.5 to 5 times their size in all."""
 
     members: int = 250_000

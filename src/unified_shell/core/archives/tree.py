@@ -3,8 +3,9 @@
 import contextlib
 import hashlib
 import os
-from dataclasses import dataclass
 from typing import IO
+
+from msgspec import Struct
 
 from unified_shell.core.errors import ArchiveBroken
 
@@ -16,8 +17,7 @@ LATEST_SECONDS = 0xFFFFFFFF
 Parts = tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Unpacked:
+class Unpacked(Struct, frozen=True, kw_only=True):
     """One file that was unpacked: its name in the archive, size, SHA-256 (hexadecimal), executable or not."""
 
     name: str

@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.records import read_records
@@ -23,8 +24,7 @@ from unified_shell.core.transfers.addresses import (
 __all__ = ["AddressBook", "NamedAddress"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NamedAddress:
+class NamedAddress(Struct, frozen=True, kw_only=True):
     """A name and an address: a URL, or a folder as a `file:` URL."""
 
     name: str
@@ -37,8 +37,7 @@ class NamedAddress:
         return shown_address(self.address)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AddressBook:
+class AddressBook(Struct, frozen=True, kw_only=True):
     """The named addresses of one kind, `index` or `catalog`, in the table of that name.
 
     `brings` says what comes from them, `next_step` what is typed after naming one.

@@ -1,7 +1,8 @@
 """What a description says: how a suite or interpreter is obtained, what it needs and offers, how it is tried."""
 
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 __all__ = ["Archive", "DescribedCheck", "Description", "Form", "FormKind", "Needs", "Offers", "Subject", "Trial"]
 
@@ -20,8 +21,7 @@ class FormKind(Enum):
     SOURCE = "source"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Archive:
+class Archive(Struct, frozen=True, kw_only=True):
     """A file to fetch; without `url` a person fetches it by hand, as `by_hand` tells them."""
 
     file_name: str
@@ -31,8 +31,7 @@ class Archive:
     by_hand: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Form:
+class Form(Struct, frozen=True, kw_only=True):
     """One way to have it. `platform` is `system-architecture`, empty for any; commands are lists of words."""
 
     kind: FormKind
@@ -44,8 +43,7 @@ class Form:
     clean: tuple[tuple[str, ...], ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Needs:
+class Needs(Struct, frozen=True, kw_only=True):
     """What must be there: commands with least versions, headers, libraries, suites; a place without spaces; disk.
 
     `conditional` are pairs of a need and the failure that it mends.
@@ -60,8 +58,7 @@ class Needs:
     conditional: tuple[tuple[str, str], ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Offers:
+class Offers(Struct, frozen=True, kw_only=True):
     """What it gives: folders by search path, variables, a session script, an interpreter of its own."""
 
     search_paths: tuple[tuple[str, str], ...] = ()
@@ -70,8 +67,7 @@ class Offers:
     interpreter: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DescribedCheck:
+class DescribedCheck(Struct, frozen=True, kw_only=True):
     """One check: a command that must end well, with a least version, or a module that must load."""
 
     command: tuple[str, ...] = ()
@@ -79,8 +75,7 @@ class DescribedCheck:
     module: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Trial:
+class Trial(Struct, frozen=True, kw_only=True):
     """An example run: its data and their place, commands, the files it must make, seconds expected and allowed."""
 
     data: str = ""
@@ -92,8 +87,7 @@ class Trial:
     processes: int = 1
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Description:
+class Description(Struct, frozen=True, kw_only=True):
     """A whole description. `licence` is an SPDX expression; `asks_acceptance` where its text must be agreed to."""
 
     subject: Subject

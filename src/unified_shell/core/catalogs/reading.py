@@ -9,8 +9,9 @@ In a folder of this machine the hash may be left out. What a catalog at a URL li
 
 import urllib.parse
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
+from msgspec.structs import replace
 from packaging.version import Version
 
 from unified_shell.core.errors import DescriptionBroken, HashDiffers, TransferFailed, UshError
@@ -29,8 +30,7 @@ FILE_LIMIT_BYTES = 4_000_000
 LIST_FILE = "catalog.toml"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Listed:
+class Listed(Struct, frozen=True, kw_only=True):
     """A description and where it was read: the catalog's name and the file's address."""
 
     catalog: str
@@ -38,8 +38,7 @@ class Listed:
     description: Description
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CatalogRead:
+class CatalogRead(Struct, frozen=True, kw_only=True):
     """What a catalog lists, with what is wrong in it; a file that is wrong does not hide the others."""
 
     listed: tuple[Listed, ...]

@@ -4,8 +4,9 @@ The block tells by itself how it was put, so that taking it out leaves the bytes
 its last line says whether a newline had to be added above it, and whether the file was made for it.
 """
 
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 __all__ = ["Block", "BlockState", "add_block", "find_block", "make_block", "same_block", "take_block_out"]
 
@@ -24,8 +25,7 @@ class BlockState(Enum):
     DAMAGED = "half removed, or there twice"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Block:
+class Block(Struct, frozen=True, kw_only=True):
     """Where the block stands in a file: byte offsets, and its text with both marker lines."""
 
     state: BlockState

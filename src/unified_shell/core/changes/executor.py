@@ -9,7 +9,9 @@ import contextlib
 import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.errors import CouldNot, PutBack, Unfinished, UshError, os_error_text
 from unified_shell.core.findings import Finding
@@ -40,8 +42,7 @@ def _no_word(_what: object) -> None:
     """Say nothing."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Executor:
+class Executor(Struct, frozen=True, kw_only=True):
     """The executor of one scope. `on_wait` is told for whom a change waits, `on_done` the number of one that stands; the lock of one
     that `is_held` is held already.
     """

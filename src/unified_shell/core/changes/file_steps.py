@@ -2,7 +2,8 @@
 
 import base64
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.files.durable import FileMode, drop_file, read_file, replace_file
 from unified_shell.core.machine.places import Place
@@ -13,8 +14,7 @@ from .step_state import StepState
 __all__ = ["DropBlock", "PutBlock", "ReplaceFile", "kept_bytes"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReplaceFile:
+class ReplaceFile(Struct, frozen=True, kw_only=True):
     """Give a file other content; None stands for no file. Contents are kept in base64.
 
     `derived` files follow from something else that is undone by identity; undo makes them anew.
@@ -54,8 +54,7 @@ class ReplaceFile:
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PutBlock:
+class PutBlock(Struct, frozen=True, kw_only=True):
     """Put the marked block into a startup file; `at` is a byte offset, -1 the file's end."""
 
     path: Place
@@ -89,8 +88,7 @@ class PutBlock:
         return DropBlock(path=self.path, block=self.block)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DropBlock:
+class DropBlock(Struct, frozen=True, kw_only=True):
     """Take the marked block out of a startup file; everything else in it stays."""
 
     path: Place

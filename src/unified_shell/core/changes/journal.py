@@ -9,8 +9,9 @@ import os
 import re
 import sqlite3
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text, typed
@@ -59,8 +60,7 @@ class EntryState(Enum):
 UNFINISHED = (EntryState.PREPARING, EntryState.SWITCHING, EntryState.VERIFYING, EntryState.PUTTING_BACK)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class Entry(Struct, frozen=True, kw_only=True):
     """One change. Times are seconds since 1970; `objects` are what it wrote."""
 
     number: int

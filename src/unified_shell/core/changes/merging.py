@@ -1,6 +1,6 @@
 """Several changes as one: their lines, their steps in order, their checks."""
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import Place

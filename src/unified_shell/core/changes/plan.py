@@ -1,8 +1,9 @@
 """What will be done, as data, and what the executor needs to do it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from enum import Enum
+
+from msgspec import Struct, field
 
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import Place
@@ -25,8 +26,7 @@ class LineKind(Enum):
     WARNING = "warning"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlanLine:
+class PlanLine(Struct, frozen=True, kw_only=True):
     """One thing that will happen or is to be known. For an edit, `detail` is a diff.
 
     `in_full` is what the detail sums up, line by line: shown where the plan alone is asked for.
@@ -38,8 +38,7 @@ class PlanLine:
     in_full: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Plan:
+class Plan(Struct, frozen=True, kw_only=True):
     """What a change will do.
 
     `aim` is a sentence. `relies_on` names objects that others made and this
@@ -59,8 +58,7 @@ class Plan:
     undoes_too: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Change:
+class Change(Struct, frozen=True, kw_only=True):
     """A plan with the functions that carry it: `prepare` gets a staging folder and returns the steps;
     `verify` looks at the result and returns findings.
     """
@@ -70,8 +68,7 @@ class Change:
     verify: Callable[[], tuple[Finding, ...]] = field(default=lambda: ())
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Outcome:
+class Outcome(Struct, frozen=True, kw_only=True):
     """What came of a change. `number` is its entry in the journal."""
 
     number: int

@@ -1,6 +1,6 @@
 """Steps on named entries, of the TOML files that `ush` keeps or of a registry; undone by identity."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from unified_shell.core.machine.files.durable import FileMode, drop_file, read_file, replace_file
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text
@@ -12,8 +12,7 @@ from .step_state import StepState
 __all__ = ["DropRecord", "PutRecord"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PutRecord:
+class PutRecord(Struct, frozen=True, kw_only=True):
     """Set an entry; `before` and `after` are its value as JSON text, `before` empty where it is new.
 
     `derived` ones follow from others that are undone by identity. Where somebody changed one since, undo makes
@@ -46,8 +45,7 @@ class PutRecord:
         return PutRecord(path=self.path, keys=self.keys, before=self.after, after=self.before, derived=self.derived)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DropRecord:
+class DropRecord(Struct, frozen=True, kw_only=True):
     """Take an entry out; `before` is its value as JSON text."""
 
     path: Place

@@ -6,9 +6,10 @@ depend on each other's order.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from enum import Enum
 from typing import Protocol
+
+from msgspec import Struct
 
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text
 
@@ -85,8 +86,7 @@ CLASSES: dict[StepKind, type[Step]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class _Stored:
+class _Stored(Struct, frozen=True):
     format: int
     kind: StepKind
     fields: dict[str, object]

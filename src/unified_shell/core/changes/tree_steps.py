@@ -2,7 +2,8 @@
 
 import contextlib
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.files.durable import sync_directory
 from unified_shell.core.machine.places import Place
@@ -15,8 +16,7 @@ KINDS = ("environment", "command")
 EDITIONS = "editions"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlaceTree:
+class PlaceTree(Struct, frozen=True, kw_only=True):
     """Move a prepared tree to where it will be used; a link to `instead` that stands there gives way to it."""
 
     staged: Place
@@ -44,8 +44,7 @@ class PlaceTree:
         return RetireTree(target=self.target, retired=retired, instead=self.instead)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RetireTree:
+class RetireTree(Struct, frozen=True, kw_only=True):
     """Move a tree out of sight, where undo finds it; a link to `instead`, if any, then stands in its place.
 
     `retired` is on the tree's own file system.
@@ -86,8 +85,7 @@ class RetireTree:
         return PlaceTree(staged=self.retired, target=self.target, instead=self.instead)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FlipLink:
+class FlipLink(Struct, frozen=True, kw_only=True):
     """Let a link name another tree; an empty text stands for no link at all."""
 
     link: Place

@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.errors import nearest
 from unified_shell.core.machine.clock import steady_seconds
@@ -24,8 +26,7 @@ SEARCH_SECONDS = 1.5
 AskFile = Callable[[str], tuple[str, str]]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Candidate:
+class Candidate(Struct, frozen=True, kw_only=True):
     """One file that could answer. `position` is its place on PATH, 0 where it is on none.
 
     `why` says what is wrong with it, or where its folder belongs; `version` is what it says of itself, as far as it was
@@ -42,8 +43,7 @@ class Candidate:
     library: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NameReport:
+class NameReport(Struct, frozen=True, kw_only=True):
     """What is known of a name in this session. `not_searched` are trees left out or broken off."""
 
     name: str
@@ -59,8 +59,7 @@ def _ask_nothing(_path: str) -> tuple[str, str]:
     return "", ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Looking:
+class _Looking(Struct, frozen=True):
     """What the whole search goes by."""
 
     name: str

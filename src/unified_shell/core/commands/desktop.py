@@ -7,7 +7,8 @@ Source: the Desktop Entry Specification (freedesktop), the keys Name, Exec, TryE
 import os
 import shlex
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
@@ -18,8 +19,7 @@ __all__ = ["MenuEntry", "menu_entries", "parse_desktop_entry"]
 GROUP = "[Desktop Entry]"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MenuEntry:
+class MenuEntry(Struct, frozen=True, kw_only=True):
     """A menu entry: its file, its title, and the real file that it starts; `starts` tells if that is there."""
 
     file: Place

@@ -1,7 +1,8 @@
 """What a directory or file offers, and on which path it is."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -21,8 +22,7 @@ __all__ = ["PlaceReport", "look_at_place", "programs_without_bit"]
 MOST_LOOKED_AT = 2000
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlaceReport:
+class PlaceReport(Struct, frozen=True, kw_only=True):
     """A directory or file. `position` is that of the directory on this session's PATH, 0 for none.
 
     `without_execute_bit` are programs in it that nobody may execute; `belongs_to` says which environment or interpreter

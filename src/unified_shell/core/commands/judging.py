@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.places import join
@@ -18,8 +19,7 @@ OWN_KIND = {System.LINUX: FileKind.ELF, System.MACOS: FileKind.MACH_O, System.WI
 ENV_PROGRAMS = ("/usr/bin/env", "/bin/env")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Judgement:
+class Judgement(Struct, frozen=True, kw_only=True):
     """`state` is ready, broken or mismatched; `why` says what is wrong. `library` is one that is missing, if that is it."""
 
     kind: FileKind

@@ -3,7 +3,8 @@
 import fnmatch
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.common_dirs import usual_folders
 from unified_shell.core.machine.host import Host
@@ -16,8 +17,7 @@ from .states import State
 __all__ = ["MatchedName", "match_names"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MatchedName:
+class MatchedName(Struct, frozen=True, kw_only=True):
     """A name, the first file that answers to it (or would), whether this session finds it, and all candidates."""
 
     name: str

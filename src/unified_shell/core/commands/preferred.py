@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.machine.host import Host
@@ -24,8 +25,7 @@ __all__ = [
 TABLE = "command"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Choice:
+class Choice(Struct, frozen=True, kw_only=True):
     """One choice: the name that was asked for, the file that answers, and all names that came with it.
 
     `distribution` is set where it was got from a distribution, into the environment `environment`. With

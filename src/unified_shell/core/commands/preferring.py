@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.merging import merged

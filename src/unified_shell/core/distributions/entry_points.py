@@ -2,7 +2,8 @@
 
 import configparser
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import WheelBroken
 
@@ -13,8 +14,7 @@ REFERENCE = re.compile(r"^\s*([A-Za-z_][\w.]*)\s*(?::\s*([A-Za-z_][\w.]*)\s*)?(?
 COMMAND_NAME = re.compile(r"^[^\s./\\\x00-\x1f\x7f-][^/\\\x00-\x1f\x7f]*$")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntryPoint:
+class EntryPoint(Struct, frozen=True, kw_only=True):
     """A name and the object it stands for, in a module."""
 
     group: str

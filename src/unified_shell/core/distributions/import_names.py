@@ -5,8 +5,8 @@ The name of the project says little: of 144 distributions looked at, 17 are impo
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from packaging.utils import canonicalize_name
 
 __all__ = ["import_names", "is_stray"]
@@ -30,8 +30,7 @@ SIDE_NAMES = frozenset(
 )
 
 
-@dataclass
-class _Folder:
+class _Folder(Struct):
     files: set[str] = field(default_factory=set)
     folders: "dict[str, _Folder]" = field(default_factory=dict)
 

@@ -6,8 +6,8 @@ Source: the Core metadata specification (PEP 566, 643, 685). Read leniently: unk
 import email.message
 import email.parser
 import email.policy
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.errors import WheelBroken
@@ -17,8 +17,7 @@ __all__ = ["Metadata", "parse_metadata"]
 MOST_TEXT = 40
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Metadata:
+class Metadata(Struct, frozen=True, kw_only=True):
     """The fields; `requires` are requirement texts, `extras` normalised names of extras."""
 
     name: NormalizedName

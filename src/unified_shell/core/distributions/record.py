@@ -7,7 +7,8 @@ import base64
 import csv
 import io
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import WheelBroken
 
@@ -17,8 +18,7 @@ __all__ = ["RecordRow", "hash_text", "parse_record", "record_line", "record_text
 QUOTED = re.compile(r'[,"\r\n]').search
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RecordRow:
+class RecordRow(Struct, frozen=True, kw_only=True):
     """One row: the path as written, the hash as `sha256=…` or empty, the size or -1."""
 
     path: str

@@ -6,8 +6,8 @@ Source: the Source distribution format (PEP 517, 625) and Core metadata 2.2 (PEP
 import email.parser
 import email.policy
 import os
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.errors import UshError
@@ -21,8 +21,7 @@ TOLD_BY_BUILDING = frozenset({"requires-dist", "requires-python", "provides-extr
 FIRST_STATIC = (2, 2)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SourceParts:
+class SourceParts(Struct, frozen=True, kw_only=True):
     """Project and version as they stand in the file's name."""
 
     project: str

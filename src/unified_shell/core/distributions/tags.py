@@ -5,8 +5,8 @@ made from the interpreter's own facts, not from those of the Python that runs us
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.tags import Tag, compatible_tags, cpython_tags, generic_tags, mac_platforms
 
 __all__ = ["TagFacts", "platform_tags", "rank_of", "supported_tags", "tag_ranks"]
@@ -15,8 +15,7 @@ LEGACY_MANYLINUX = {(2, 17): "manylinux2014", (2, 12): "manylinux2010", (2, 5): 
 OLDEST_GLIBC_MINOR = {"x86_64": 5, "i686": 5}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TagFacts:
+class TagFacts(Struct, frozen=True, kw_only=True):
     """What decides which wheels fit: `system` is sys.platform, `libc` is (`glibc` or `musl`, major, minor)."""
 
     implementation: str

@@ -3,9 +3,9 @@
 import math
 import zipfile
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import IO
 
+from msgspec import Struct
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.archives.zip_archives import DAMAGED
@@ -25,8 +25,7 @@ BYTECODE_RATIO = 1.5
 BLOCK_BYTES = 4096
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MemberFacts:
+class MemberFacts(Struct, frozen=True, kw_only=True):
     """What is known of one file of a wheel before it is unpacked: its size in bytes, and one of two sums of its content."""
 
     name: str
@@ -43,8 +42,7 @@ class MemberFacts:
         return self.size_bytes != other.size_bytes
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Brought:
+class Brought(Struct, frozen=True, kw_only=True):
     """The project, commands and import names of a wheel, its licence as it says itself (empty: not told), its size on disk
     with byte code (an estimate for that part), and the `.pth` files by which it runs code at each start of Python.
 

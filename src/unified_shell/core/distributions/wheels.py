@@ -9,9 +9,9 @@ import os
 import re
 import zipfile
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import IO
 
+from msgspec import Struct
 from packaging.tags import Tag
 from packaging.utils import InvalidWheelFilename, NormalizedName, canonicalize_name, parse_wheel_filename
 from packaging.version import Version
@@ -43,8 +43,7 @@ SUPPORTED_MAJOR = 1
 METADATA_LIMIT_BYTES = 20_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class WheelName:
+class WheelName(Struct, frozen=True):
     """What a wheel's file name says."""
 
     project: NormalizedName
@@ -61,8 +60,7 @@ def parse_wheel_name(file_name: str) -> WheelName | None:
         return None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WheelParts:
+class WheelParts(Struct, frozen=True, kw_only=True):
     """The parts of a wheel's file name as texts; `build` is its number and what follows that, (0, "") for none."""
 
     project: str

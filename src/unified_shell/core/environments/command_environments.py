@@ -1,8 +1,8 @@
 """A command-line program from a distribution: in a hidden environment of its own, its commands on the path."""
 
 import os
-from dataclasses import replace
 
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 

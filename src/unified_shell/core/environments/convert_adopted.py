@@ -5,7 +5,8 @@ The folder as it was is kept out of sight, whole, until what undo needs is let g
 
 import os
 from collections.abc import Callable
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, RetireTree, Step

@@ -8,7 +8,9 @@ import os
 import shutil
 import uuid
 from collections.abc import Callable, Sequence, Sized
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import Step
@@ -43,8 +45,7 @@ TEXT_LIMIT_BYTES = 1_000_000
 FOLDER_BYTES = 4096
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Source:
+class Source(Struct, frozen=True, kw_only=True):
     """What is copied: its place, where its modules are, its base, what it holds; `ours` for one that ush made.
 
     `whole` says that the place is an environment's, whose other files are its own too, and not an interpreter's.

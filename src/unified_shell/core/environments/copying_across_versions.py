@@ -2,8 +2,8 @@
 
 import uuid
 from collections.abc import Callable
-from dataclasses import replace
 
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 
 from unified_shell.core.changes.merging import merged

@@ -1,7 +1,8 @@
 """Opening a session of the person's own shell that has entered an environment."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.host import Host
@@ -16,8 +17,7 @@ __all__ = ["Entered", "entered_session"]
 KEPT = (("ENV", "_ush_env_before"), ("ZDOTDIR", "_ush_zdotdir_before"), ("HOME", "_ush_home_of_person"))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entered:
+class Entered(Struct, frozen=True, kw_only=True):
     """A session to open: program, words, variables."""
 
     program: Place

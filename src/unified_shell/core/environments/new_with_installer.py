@@ -1,7 +1,6 @@
 """Making an environment with the installer in it that its interpreter has."""
 
-from dataclasses import replace
-
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 
 from unified_shell.core.changes.plan import Change

@@ -1,7 +1,9 @@
 """What holds only while an environment is entered: its own search-path entries and variables."""
 
 import os
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.environments.model.base_interpreter import base_of
@@ -21,8 +23,7 @@ from unified_shell.core.shells.wiring.wiring import Wiring
 __all__ = ["OwnWiring"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OwnWiring:
+class OwnWiring(Struct, frozen=True, kw_only=True):
     """Plans changes of one environment's own wiring; each makes its next edition."""
 
     environment: Environment

@@ -1,7 +1,8 @@
 """Commands by their owners: the file that is meant by an environment's or interpreter's name, and the choice of it."""
 
 import os
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.commands.preferred import Choice

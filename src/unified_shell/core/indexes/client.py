@@ -4,8 +4,8 @@ import contextlib
 import os
 import urllib.parse
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.file_names import parse_file_name
@@ -26,8 +26,7 @@ __all__ = ["Found", "IndexClient"]
 LIST_LIMIT_BYTES = 2_000_000
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Found:
+class Found(Struct, frozen=True, kw_only=True):
     """What the first index that has a project offers; `asked` are those asked before, without it.
 
     `key` is another one whenever the files are others, empty where that is not known; so what was made of them can be

@@ -4,7 +4,7 @@ Each path is made of checked types alone: a name or a hash that an index, a lock
 its border, or was left out there.
 """
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.machine.files.digests import Sha256
@@ -13,8 +13,7 @@ from unified_shell.core.machine.places import Place, join
 __all__ = ["FileCache"]
 
 
-@dataclass(frozen=True, slots=True)
-class FileCache:
+class FileCache(Struct, frozen=True):
     """The part of the cache folder `top` that is kept by the hash of a file."""
 
     top: str

@@ -7,9 +7,10 @@ minutes count as fresh (RFC 9111, 4.2.2): from a plan to its going ahead nothing
 
 import os
 import re
-from dataclasses import dataclass, replace
 
 import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.errors import TransferFailed
 from unified_shell.core.machine.clock import now_seconds
@@ -27,8 +28,7 @@ MOST_FRESH_SECONDS = 600
 UNSAID_FRESH_SECONDS = 120
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KeptPage:
+class KeptPage(Struct, frozen=True, kw_only=True):
     """What tells whether a page's files still hold; they themselves are in a file beside, read where they are needed.
 
     `found` is False for a project that was not there; `key` is another one whenever the files are others; `left_out`

@@ -10,9 +10,9 @@ import re
 import typing
 import urllib.parse
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from sys import intern
 
+from msgspec import Struct
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.distributions.file_names import FileName, parse_file_name
@@ -38,8 +38,7 @@ MOST_BYTES = 1 << 60
 NAMED_LETTERS = 60
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class IndexFile:
+class IndexFile(Struct, frozen=True, kw_only=True):
     """One file that an index offers.
 
     `sha256` is empty where the index gives none; `metadata_sha256` is the hash of the metadata file beside
@@ -57,8 +56,7 @@ class IndexFile:
     uploaded: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Page:
+class Page(Struct, frozen=True, kw_only=True):
     """The files of a project's page. `left_out` names the first rows that are not as the standard has them, with why,
     and counts the others.
     """

@@ -9,7 +9,8 @@ is left alone: importing it sets its file names anew. What was established by tr
 import os
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
 from unified_shell.core.distributions.shebangs import shebang_lines
@@ -38,8 +39,7 @@ UNQUOTED = (
 BYTE_CODE = (".pyc", ".pyo", ".a", ".o")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Relocated:
+class Relocated(Struct, frozen=True, kw_only=True):
     """What was rewritten: numbers of programs and libraries, texts, links; `stuck` ones that still name the old place."""
 
     programs: int = 0

@@ -3,7 +3,8 @@
 import os
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import BuildFailed
 from unified_shell.core.machine.host import Host
@@ -30,8 +31,7 @@ BUILD_VARIABLES = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Workshop:
+class Workshop(Struct, frozen=True, kw_only=True):
     """Where and how something is built: a folder without spaces, a log, and who is told of the progress."""
 
     folder: Place

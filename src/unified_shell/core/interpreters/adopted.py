@@ -1,7 +1,8 @@
 """Interpreters that were registered in place: a name for each, kept in a file of their own."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.machine.locations import Locations
@@ -12,8 +13,7 @@ __all__ = ["TABLE", "Adopted", "adopted_file", "read_adopted"]
 TABLE = "interpreter"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Adopted:
+class Adopted(Struct, frozen=True, kw_only=True):
     """A name and the executable it stands for; the version is as it was when it was registered."""
 
     name: str

@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.machine.clock import steady_seconds
@@ -29,8 +30,7 @@ PYTHON = "python"
 SEARCH_SECONDS = 1.5
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FoundInterpreter:
+class FoundInterpreter(Struct, frozen=True, kw_only=True):
     """One Python and every name that leads to it, in path order.
 
     `facts` is None where it does not start; `trouble` then says why. `on_path` tells whether a session
@@ -44,8 +44,7 @@ class FoundInterpreter:
     trouble: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AllInterpreters:
+class AllInterpreters(Struct, frozen=True, kw_only=True):
     """All interpreters: Python's, those on PATH first, then by version, newest first; and those of other languages."""
 
     python: tuple[FoundInterpreter, ...]

@@ -2,8 +2,9 @@
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from unified_shell.core.distributions.tags import TagFacts
 from unified_shell.core.errors import InterpreterUnusable
@@ -19,8 +20,7 @@ MARKER = b"@@USH-FACTS@@ "
 PROBE_SECONDS = 10.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class InterpreterFacts:
+class InterpreterFacts(Struct, frozen=True, kw_only=True):
     """The facts. `executable` is what was started; `real_executable` is where its links lead.
 
     `environment_prefix` is set where the interpreter is itself an environment's. `lacking` names optional

@@ -3,15 +3,15 @@
 import re
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+
+from msgspec import Struct
 
 __all__ = ["Language", "find_language", "languages"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Language:
+class Language(Struct, frozen=True, kw_only=True):
     """One language, as `languages.toml` tells what each field means.
 
     `search_paths` are pairs of a variable and what separates its entries; `library_variables` of a variable, the

@@ -1,7 +1,9 @@
 """Interpreters that `ush` brought: each a tree of its own, with a file at its top that says where it came from."""
 
 import os
-from dataclasses import asdict, dataclass
+
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
@@ -13,8 +15,7 @@ ORIGIN_FILE = "unified-shell-origin.json"
 FORMAT = 1
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ManagedInterpreter:
+class ManagedInterpreter(Struct, frozen=True, kw_only=True):
     """One interpreter: its name here, what it is, its tree, the executable, and what it was made from.
 
     `form` is `archive`, `source`, `directory` or `packed`; `sha256` is that of the archive, empty for a

@@ -3,7 +3,8 @@
 import fnmatch
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place
@@ -18,8 +19,7 @@ __all__ = ["OtherInterpreter", "ask_version", "language_named", "said_version", 
 VERSION_SECONDS = 10.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OtherInterpreter:
+class OtherInterpreter(Struct, frozen=True, kw_only=True):
     """One interpreter and every name that leads to it, in path order; `version` is empty where it does not start.
 
     Word size and architecture are those of its program; a script has none (0 and empty).

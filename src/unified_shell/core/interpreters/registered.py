@@ -1,7 +1,8 @@
 """Interpreters by Windows' registry, as PEP 514 has it: read for discovery, written for those that were adopted."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.registry_records import value_of_record
 from unified_shell.core.changes.steps import DropRecord, PutRecord
@@ -25,8 +26,7 @@ OWN_COMPANY = "UnifiedShell"
 RESERVED = "PyLauncher"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Registered:
+class Registered(Struct, frozen=True, kw_only=True):
     """One registration: company and tag name it; `version` and `architecture` are as they are told there."""
 
     company: str

@@ -3,8 +3,8 @@
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 from packaging.version import InvalidVersion, Version
 
@@ -21,8 +21,7 @@ __all__ = ["Asked", "Ready", "parse_request", "ready_ones", "version_fits"]
 SPLIT = re.compile(r"^([A-Za-z]+)\s*[-@ ]?\s*([<>=!~0-9].*)?$")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class Asked(Struct, frozen=True, kw_only=True):
     """What is asked for. Either `language` with a `specifier` (empty: any), or one of `address`, `file`, `folder`."""
 
     language: str = ""
@@ -32,8 +31,7 @@ class Asked:
     folder: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ready:
+class Ready(Struct, frozen=True, kw_only=True):
     """An interpreter that is there already and is what was asked for."""
 
     title: str

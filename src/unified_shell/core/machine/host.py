@@ -6,8 +6,9 @@ import re
 import struct
 import sys
 from collections.abc import Mapping
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 from .places import Place
 
@@ -27,8 +28,7 @@ class System(Enum):
     OTHER = "other"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Libc:
+class Libc(Struct, frozen=True, kw_only=True):
     """The C library: its name (`glibc`, `musl` or empty) and version, as (major, minor)."""
 
     name: str = ""
@@ -39,8 +39,7 @@ class Libc:
         return f"{self.name} {self.major}.{self.minor}" if self.name else "unknown C library"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Host:
+class Host(Struct, frozen=True, kw_only=True):
     """What is true of this machine and this session. `variables` are (name, value) pairs."""
 
     system: System

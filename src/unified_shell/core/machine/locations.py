@@ -2,8 +2,9 @@
 
 import contextlib
 import os
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 from .host import Host, System
 from .places import Place, join
@@ -20,8 +21,7 @@ class Scope(Enum):
     EVERYONE = "everyone"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Locations:
+class Locations(Struct, frozen=True, kw_only=True):
     """The three directories that hold everything `ush` writes for a scope."""
 
     config: Place

@@ -2,7 +2,8 @@
 
 import os
 import sys
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from .places import Place
 
@@ -12,8 +13,7 @@ SHELLS = frozenset({"bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", 
 FAR_ENOUGH = 6
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionFacts:
+class SessionFacts(Struct, frozen=True, kw_only=True):
     """`shell` is empty where no known shell is among our ancestors."""
 
     shell: str

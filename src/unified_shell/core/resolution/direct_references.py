@@ -7,8 +7,8 @@ import os
 import re
 import shutil
 import urllib.parse
-from dataclasses import replace
 
+from msgspec.structs import replace
 from packaging.utils import NormalizedName, canonicalize_name
 from packaging.version import Version
 

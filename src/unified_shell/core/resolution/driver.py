@@ -2,8 +2,8 @@
 
 import functools
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import replace
 
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 

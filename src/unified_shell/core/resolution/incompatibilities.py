@@ -1,8 +1,8 @@
 """What cannot hold together, and why: taken from outside, or derived from two others."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 
@@ -11,8 +11,7 @@ from .spaces import Node
 __all__ = ["Fact", "Incompatibility", "resolvent"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Fact:
+class Fact(Struct, frozen=True, kw_only=True):
     """Something that is so. Somebody asks (`by` empty: the person, else a project and `version`) for a `requirement`;
     or a project's version cannot be used, for a reason; or not all versions of a project are admitted.
 
@@ -30,8 +29,7 @@ class Fact:
     bound: bool = False
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Incompatibility:
+class Incompatibility(Struct, frozen=True, eq=False):
     """Sets of states by node, not all of which can hold; none at all means that there is no solution.
 
     `fact` is set for one from outside, `parents` for one that was derived.

@@ -1,6 +1,6 @@
 """What is decided and what follows from it, in order, so that it can be taken back to an earlier decision."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from .incompatibilities import Incompatibility
 from .spaces import Node
@@ -8,8 +8,7 @@ from .spaces import Node
 __all__ = ["Assignment", "PartialSolution"]
 
 
-@dataclass(frozen=True, slots=True)
-class Assignment:
+class Assignment(Struct, frozen=True):
     """A node is in one of the states of `mask`; `after` is what is left of it then. A decision has no `cause`."""
 
     node: Node
@@ -19,8 +18,7 @@ class Assignment:
     cause: Incompatibility | None
 
 
-@dataclass(slots=True)
-class PartialSolution:
+class PartialSolution(Struct):
     """The assignments, with what each node may still be. `full` holds all states of each node that is known."""
 
     full: dict[Node, int] = field(default_factory=dict)

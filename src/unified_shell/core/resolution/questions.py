@@ -1,8 +1,8 @@
 """What the solver asks and is told. It does no I/O: it yields questions and is sent answers."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 
@@ -11,8 +11,7 @@ from unified_shell.core.indexes.pages import IndexFile
 __all__ = ["AskRequirements", "AskVersions", "Candidate", "Demand", "Listing", "Requirements", "Solution"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Candidate:
+class Candidate(Struct, frozen=True, kw_only=True):
     """One version of a project with the file that fits best: a wheel, or a source distribution that may be built.
 
     `present`: it is in the environment now. `direct`: it comes from an address that somebody named, from no index.
@@ -26,8 +25,7 @@ class Candidate:
     direct: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Listing:
+class Listing(Struct, frozen=True, kw_only=True):
     """What there is of a project: candidates, newest first, and why other versions are none.
 
     `passed_over` holds (version, reason); `index` is the one that has the project, empty for none. `buildable` are
@@ -44,8 +42,7 @@ class Listing:
     left_out: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Requirements:
+class Requirements(Struct, frozen=True, kw_only=True):
     """What a candidate requires, and why it cannot be used here at all, if so."""
 
     requires: tuple[Requirement, ...]
@@ -54,23 +51,20 @@ class Requirements:
     licence: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class AskVersions:
+class AskVersions(Struct, frozen=True):
     """Which versions are there of a project, at an address where one is named? Answered by a Listing."""
 
     project: NormalizedName
     address: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class AskRequirements:
+class AskRequirements(Struct, frozen=True):
     """What does a candidate require? Answered by Requirements."""
 
     candidate: Candidate
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Demand:
+class Demand(Struct, frozen=True, kw_only=True):
     """A requirement and who makes it: a project and version, or `you`."""
 
     requirement: Requirement
@@ -82,8 +76,7 @@ class Demand:
         return f"{self.by} {verb} {self.requirement}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Solution:
+class Solution(Struct, frozen=True, kw_only=True):
     """The chosen candidates by project, and for each project who asked for it, as texts, and its licence, as told.
 
     `unknown_extras` are extras that were asked for, by project, where the chosen version has none of that name, each

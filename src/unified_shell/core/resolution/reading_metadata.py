@@ -6,8 +6,8 @@ import contextlib
 import os
 import urllib.parse
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 from packaging.utils import NormalizedName
@@ -50,8 +50,7 @@ def fetch_file(file: IndexFile, client: IndexClient, cache: str) -> str:
     return path
 
 
-@dataclass(frozen=True, slots=True)
-class MetadataReader:
+class MetadataReader(Struct, frozen=True):
     """Reads the metadata of files that indexes offer."""
 
     client: IndexClient

@@ -6,8 +6,8 @@ holds of nothing, with all that it was derived from. States are bits (`spaces.py
 
 from collections import deque
 from collections.abc import Generator, Mapping, Sequence
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
@@ -32,8 +32,7 @@ class _Restart(Exception):
     """Other versions of a project count than were thought: more of them, or an address's. The search begins anew."""
 
 
-@dataclass(slots=True)
-class _Policy:
+class _Policy(Struct):
     """Projects of which somebody names a pre-release, of which somebody pins a version, and that come from an address."""
 
     pre_releases: set[NormalizedName] = field(default_factory=set)

@@ -6,8 +6,8 @@ arithmetic: no difference is made between terms that want something and terms th
 """
 
 from bisect import bisect_left
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from packaging.specifiers import Specifier, SpecifierSet
 from packaging.utils import NormalizedName
 from packaging.version import Version
@@ -27,8 +27,7 @@ FLAG = ABSENT | PRESENT
 RISES = {">=": True, ">": True, "<=": False, "<": False}
 
 
-@dataclass(slots=True)
-class Space:
+class Space(Struct):
     """All versions of one project. `admitted` are the bits of those that may be chosen."""
 
     project: NormalizedName

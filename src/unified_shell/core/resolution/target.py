@@ -1,8 +1,8 @@
 """What is solved for, and by which rules."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from packaging.requirements import Requirement
 from packaging.tags import Tag
 from packaging.utils import NormalizedName
@@ -14,8 +14,7 @@ from .questions import Candidate
 __all__ = ["Present", "Rules", "Target"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rules:
+class Rules(Struct, frozen=True, kw_only=True):
     """What holds beside the requests.
 
     `constraints` bound the versions of what comes in anyhow and ask for nothing; `overrides` stand in place of what
@@ -36,8 +35,7 @@ class Rules:
         return project in self.built or project in self.from_source
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Target:
+class Target(Struct, frozen=True, kw_only=True):
     """What is solved for: marker values, fitting tags (best first), and the Python version as text."""
 
     markers: Mapping[str, str]
@@ -46,8 +44,7 @@ class Target:
     rules: Rules = field(default_factory=Rules)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Present:
+class Present(Struct, frozen=True, kw_only=True):
     """A distribution that the environment has, with its metadata: asked of no index."""
 
     candidate: Candidate

@@ -7,9 +7,9 @@ shared, size and time of each file are compared; content that was written to sin
 
 import os
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import msgspec
+from msgspec import Struct
 
 from unified_shell.core.machine.files.digests import Sha256
 from unified_shell.core.machine.files.durable import remove_tree
@@ -21,8 +21,7 @@ FORMAT = 2
 ANY_WRITE = 0o222
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StoredFile:
+class StoredFile(Struct, frozen=True, kw_only=True):
     """One file of the content: its name relative to it, size, time (ns since 1970), SHA-256, mode.
 
     Of a part's file no hash is kept: it can be made again.
@@ -35,8 +34,7 @@ class StoredFile:
     executable: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Content:
+class Content(Struct, frozen=True, kw_only=True):
     """The unpacked content of one archive."""
 
     sha256: Sha256
@@ -53,8 +51,7 @@ class Content:
         return join(self.top, "files", name)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Part:
+class Part(Struct, frozen=True, kw_only=True):
     """Files that were made from a content, in a folder beside it."""
 
     folder: Place
@@ -161,8 +158,7 @@ def damaged_files(folder: str, files: Sequence[StoredFile]) -> tuple[str, ...]:
     return tuple(found)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Manifest:
+class _Manifest(Struct, frozen=True, kw_only=True):
     """What a manifest's file holds."""
 
     format: int

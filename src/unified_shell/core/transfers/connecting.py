@@ -7,7 +7,8 @@ configuration says; the system's own certificates are trusted besides.
 import ssl
 import typing
 import urllib.parse
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import TransferFailed, os_error_text
 from unified_shell.core.machine.host import Host
@@ -23,8 +24,7 @@ TIMEOUT_SECONDS = 30.0
 ALWAYS_DIRECT = ("localhost", "127.0.0.1", "::1")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NetworkSettings:
+class NetworkSettings(Struct, frozen=True, kw_only=True):
     """What the configuration says: a proxy's address, hosts that need none, a file of certificates (PEM)."""
 
     proxy: str = ""
@@ -32,8 +32,7 @@ class NetworkSettings:
     certificates: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Connecting:
+class Connecting(Struct, frozen=True):
     """Opens the client, and knows which proxy an address goes through."""
 
     host: Host

@@ -7,7 +7,8 @@ import os
 import threading
 import typing
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped
 from unified_shell.core.machine.clock import pause
@@ -36,8 +37,7 @@ PROXY_PASSWORD_STEP = "give name and password in its address: http_proxy=http://
 RETRY_STATUSES = frozenset({408, 429, 500, 502, 503, 504})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Reply:
+class Reply(Struct, frozen=True, kw_only=True):
     """What came back. `address` is where it came from in the end, after redirects."""
 
     status: int
@@ -50,8 +50,7 @@ class Reply:
     cache_control: str = ""
 
 
-@dataclass(slots=True)
-class KnownParts:
+class KnownParts(Struct):
     """What was read of a file on a server: its size, -1 where that is not known yet, and parts with where they begin."""
 
     size_bytes: int = -1

@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.environments.model.registry import Environment, all_environments
 from unified_shell.core.indexes.registered import INDEXES, Index
@@ -30,8 +31,7 @@ ALWAYS_WRONG = frozenset({FaultKind.MISSING, FaultKind.DUPLICATE, FaultKind.EMPT
 SHELL_NAMES = ("bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PresentShell:
+class PresentShell(Struct, frozen=True, kw_only=True):
     """A shell on this machine; `wired` are the modes whose new sessions read the hook-up."""
 
     name: str
@@ -41,8 +41,7 @@ class PresentShell:
     wired: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Survey:
+class Survey(Struct, frozen=True, kw_only=True):
     """What was seen. `unreached` are folders with commands that are on no search path."""
 
     session_shell: str

@@ -6,8 +6,8 @@ Source: PEP 517 and 518; a tree that says nothing is built as PEP 517 says, with
 import os
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
 
 from unified_shell.core.errors import BuildFailed
@@ -18,8 +18,7 @@ UNSAID_REQUIRES = ("setuptools>=40.8", "wheel")
 UNSAID_BACKEND = "setuptools.build_meta:__legacy__"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BuildRecipe:
+class BuildRecipe(Struct, frozen=True, kw_only=True):
     """What building needs, the backend's module or object, and the folders of the tree in which it is looked for."""
 
     requires: tuple[Requirement, ...]

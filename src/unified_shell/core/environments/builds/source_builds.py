@@ -10,9 +10,10 @@ import os
 import shutil
 import uuid
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from msgspec import Struct, field
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 from packaging.version import Version
@@ -53,8 +54,7 @@ LOCK = ".lock"
 DIGEST = ".sha256"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SourceBuilder:
+class SourceBuilder(Struct, frozen=True, kw_only=True):
     """Builds for one interpreter. `under_way` are the projects whose building needed this one."""
 
     facts: InterpreterFacts
@@ -230,8 +230,7 @@ def built_before(one: Distribution, locations: Locations) -> str | None:
     return None
 
 
-@dataclass(frozen=True, slots=True)
-class _Hooks:
+class _Hooks(Struct, frozen=True):
     """Calls the hooks of a tree's backend, each in a process of its own."""
 
     recipe: BuildRecipe

@@ -5,7 +5,8 @@ It is written in the environment itself, as `environment.json`; the file is the 
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.distributions.names import NormalizedName
@@ -30,8 +31,7 @@ FORMAT = 1
 NOWHERE = Place("")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Distribution:
+class Distribution(Struct, frozen=True, kw_only=True):
     """One distribution. `requested` are the requirements of its project as the person wrote them, none for a dependency.
 
     `address` is where it came from, for one that was asked for from an address and not from an index; `source` and
@@ -50,8 +50,7 @@ class Distribution:
     source_sha256: Sha256 = NO_SHA256
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Contents:
+class Contents(Struct, frozen=True, kw_only=True):
     """An environment's content. `identity` is a UUID that stays through all editions; `wiring` is what holds
     while it is entered; `constraints` and `overrides` are requirements that its packages are solved with; with `own_files` it shares
     none with others by hard link; `overlap` are projects whose file counts where another brings a different one to the same place; `lock` is the lock file that it was made from, if any, with

@@ -1,7 +1,8 @@
 """Where things are in an environment (PEP 405), and where environments are."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.places import Place, join
 
@@ -10,8 +11,7 @@ WIRED_MARK = "wired"
 __all__ = ["WIRED_MARK", "Layout", "edition_number", "edition_place", "link_place", "link_target"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Layout:
+class Layout(Struct, frozen=True, kw_only=True):
     """The folders of an environment under its prefix, for a Python version such as `3.11`."""
 
     prefix: Place

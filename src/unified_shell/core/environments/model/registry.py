@@ -2,7 +2,9 @@
 
 import contextlib
 import os
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.errors import CouldNot, Refused, UnknownName, UsageError, UshError, os_error_text
 from unified_shell.core.interpreters.languages import find_language
@@ -30,8 +32,7 @@ __all__ = [
 ]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Environment:
+class Environment(Struct, frozen=True, kw_only=True):
     """An environment: `prefix` is its link, by which everything in it is known.
 
     `everyones` says that it is everyone's, and was found from a person's own account, which does not change it.

@@ -2,8 +2,8 @@
 
 from collections import deque
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
@@ -22,16 +22,14 @@ __all__ = ["Chain", "Why", "why_there"]
 MOST_CHAINS = 1000
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Chain:
+class Chain(Struct, frozen=True, kw_only=True):
     """One way down: what was asked for, then each requirement with who has it, as texts."""
 
     asked: str
     steps: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Why:
+class Why(Struct, frozen=True, kw_only=True):
     """Why a package is there: what requires it directly, as texts, and the ways down to it, the shortest first.
 
     `is_cut` says that there are more ways than these.

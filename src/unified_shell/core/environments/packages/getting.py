@@ -2,8 +2,9 @@
 
 import functools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
+from msgspec import Struct, field
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
@@ -29,8 +30,7 @@ from .requests import requests_of
 __all__ = ["PackageRequest", "plan_get", "plan_refresh", "solve_alone", "target_of"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PackageRequest:
+class PackageRequest(Struct, frozen=True, kw_only=True):
     """What a person asks for, and by which rules; with `newest`, what is there is no reason to stay with its version.
 
     `constraints` and `overrides` take the place of those that the environment had; None leaves them. `overlap` are
@@ -136,8 +136,7 @@ def solve_alone(
     )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Solving:
+class _Solving(Struct, frozen=True, kw_only=True):
     """What a change of packages is solved with."""
 
     request: PackageRequest

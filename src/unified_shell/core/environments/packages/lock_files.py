@@ -7,9 +7,10 @@ import os
 import tomllib
 import urllib.parse
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from msgspec import Struct
+from msgspec.structs import replace
 from packaging.utils import NormalizedName
 from packaging.version import Version
 
@@ -42,8 +43,7 @@ if TYPE_CHECKING:
 __all__ = ["LockRequest", "drift_from_lock", "plan_lock"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LockRequest:
+class LockRequest(Struct, frozen=True, kw_only=True):
     """A lock file, the extras and groups of it that are wanted, and what may be built."""
 
     path: str

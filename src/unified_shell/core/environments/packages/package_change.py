@@ -1,8 +1,9 @@
 """From what was settled on, by the solver or by a lock, to the change that has it in an environment."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
+from msgspec.structs import replace
 from packaging.utils import NormalizedName
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
@@ -29,8 +30,7 @@ from .wheel_previews import preview_wheels
 __all__ = ["PackageChange", "with_overlap"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PackageChange:
+class PackageChange(Struct, frozen=True, kw_only=True):
     """What a settled set is fetched, built and installed with."""
 
     environment: Environment

@@ -2,8 +2,8 @@
 
 import os
 from collections.abc import Mapping, Sequence, Sized
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import LineKind, Plan, PlanLine
@@ -92,8 +92,7 @@ def _doubt_lines(new: Sequence[Distribution], solution: Solution) -> tuple[PlanL
     return tuple(lines)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Stock:
+class _Stock(Struct, frozen=True, kw_only=True):
     """Wheels that the store does not hold, with their sizes in bytes: to be fetched, or fetched already."""
 
     to_fetch: Mapping[NormalizedName, int]

@@ -6,7 +6,9 @@ it, and both are told beforehand.
 
 import os
 from collections.abc import Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import LineKind, PlanLine
 from unified_shell.core.changes.steps import Step
@@ -36,16 +38,14 @@ __all__ = ["Renewal", "Renewer", "one_after_another", "sharer_lines"]
 Prepare = Callable[[Place], tuple[Step, ...]]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Renewal:
+class Renewal(Struct, frozen=True, kw_only=True):
     """What prepares the next edition of an environment, and what a person is told of it beforehand."""
 
     prepare: Prepare
     lines: tuple[PlanLine, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Renewer:
+class Renewer(Struct, frozen=True, kw_only=True):
     """Makes next editions of one scope's environments; `client` brings again what the store has lost."""
 
     client: IndexClient

@@ -4,8 +4,8 @@ import os
 import re
 import urllib.parse
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
@@ -22,8 +22,7 @@ VERSION_CONTROL = re.compile(r"(git|hg|svn|bzr)\+|git@|\S*\.git$")
 __all__ = ["Requests", "parse_request", "requests_of", "standing_requests"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Requests:
+class Requests(Struct, frozen=True, kw_only=True):
     """All that is asked for of an environment: by project, in the order in which it was said.
 
     `meant` are the requirements whose markers hold for its interpreter; all of them must be met. `said` is what is

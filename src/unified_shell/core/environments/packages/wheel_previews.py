@@ -3,10 +3,10 @@
 import os
 import urllib.parse
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import TypeVar
 
 import msgspec
+from msgspec import Struct, field
 from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.sources import is_source_name
@@ -48,8 +48,7 @@ def preview_wheels(
     return {one.name: found for one, found in zip(distributions, answers, strict=True) if found is not None}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NamesAhead:
+class NamesAhead(Struct, frozen=True, kw_only=True):
     """Of what a wheel brings, the names by which somebody may look for it."""
 
     project: str
@@ -65,8 +64,7 @@ def seen_ahead(locations: Locations) -> Iterator[NamesAhead]:
             yield found
 
 
-@dataclass(slots=True)
-class _Looking:
+class _Looking(Struct):
     client: IndexClient
     locations: Locations
     _whole_only: set[str] = field(default_factory=set)

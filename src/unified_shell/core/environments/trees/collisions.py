@@ -4,8 +4,8 @@ Source: the packaging guide on namespace packages, by which several distribution
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import NormalizedName
 
 from unified_shell.core.changes.plan import LineKind, PlanLine
@@ -27,8 +27,7 @@ MOST_NAMED = 3
 NOT_COMPARED = (".pyc",)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Collision:
+class Collision(Struct, frozen=True, kw_only=True):
     """A path, relative to the environment, at which these projects bring different contents."""
 
     path: str

@@ -8,8 +8,8 @@ import base64
 import hashlib
 import os
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.distributions.record import RecordRow, parse_record
@@ -25,8 +25,7 @@ NOT_JUDGED = (".pyc", "/RECORD", "/INSTALLER", "/REQUESTED")
 MOST_NAMED = 3
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AlteredFile:
+class AlteredFile(Struct, frozen=True, kw_only=True):
     """A recorded file that is another one than was recorded, or gone; `path` is relative to the environment."""
 
     project: str

@@ -2,8 +2,8 @@
 
 import os
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.version import InvalidVersion
 
 from unified_shell.core.distributions.metadata import parse_metadata
@@ -26,8 +26,7 @@ FetchWheel = Callable[[Distribution], str]
 FETCHES_AT_ONCE = 4
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ready:
+class Ready(Struct, frozen=True, kw_only=True):
     """What one distribution is shared from."""
 
     content: Content

@@ -6,7 +6,9 @@ so is what holds the old place in its text, which the copy carries over rewritte
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.distributions.file_names import FileName
@@ -25,8 +27,7 @@ WRITTEN_ANEW = frozenset({"RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "RE
 TEXTS_OF_PLACES = (".pth", ".egg-link")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Source:
+class _Source(Struct, frozen=True, kw_only=True):
     """A file as it is installed, and the name that a wheel would have it by."""
 
     path: Place
@@ -34,8 +35,7 @@ class _Source:
     sha256: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Taken:
+class Taken(Struct, frozen=True, kw_only=True):
     """A distribution that was taken over, its content in the store, and how many of its files are not as installed."""
 
     distribution: Distribution

@@ -6,7 +6,8 @@ REQUESTED), direct URLs (PEP 610), entry points. Contents are shared from the st
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from unified_shell.core.distributions.direct_urls import direct_url_text
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
@@ -31,8 +32,7 @@ INSTALLER_NAME = "unified-shell"
 NOT_TAKEN_OVER = ("RECORD", "RECORD.jws", "RECORD.p7s", "INSTALLER", "REQUESTED", "direct_url.json")
 
 
-@dataclass(slots=True)
-class Installer:
+class Installer(Struct):
     """Installs wheels into one tree under way. `tree` is where it is made, `layout` where it will be used.
 
     A file of the same content may be of several distributions. Where the contents differ, the file of a `preferred`

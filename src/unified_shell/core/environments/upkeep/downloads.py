@@ -4,7 +4,8 @@ What environments hold is in the store; these save fetching again, also where th
 """
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.locations import Locations
@@ -17,8 +18,7 @@ FOLDERS = ("wheels", "built", "addresses", "archives")
 BUILDS = "builds"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Downloads:
+class Downloads(Struct, frozen=True, kw_only=True):
     """What the cache holds of files."""
 
     files: int

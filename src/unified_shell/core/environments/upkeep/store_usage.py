@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.environments.model.contents import read_contents
 from unified_shell.core.environments.model.registry import list_environments
@@ -16,8 +17,7 @@ from unified_shell.core.store.contents import Content, Store, damaged_files
 __all__ = ["StoreEntry", "read_store", "sweep_store", "unlike_stored"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StoreEntry:
+class StoreEntry(Struct, frozen=True, kw_only=True):
     """One content of the store. `used_by` are environments that hold it now, `kept` says that undo may want it;
     `damaged` are files that were written to, or are gone, since it was stored.
     """

@@ -3,8 +3,9 @@
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.interpreters.languages import languages
@@ -32,8 +33,7 @@ class Content(Enum):
     PACKED = "packed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DetectedContent:
+class DetectedContent(Struct, frozen=True, kw_only=True):
     """What was recognised. `built_for` are the prefixes that a ready tree was made for, as far as anything tells:
     one that was copied by hand before names more than one.
 

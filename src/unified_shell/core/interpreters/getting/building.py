@@ -7,7 +7,8 @@ answer 0. Everything is built for a prefix in staging and freed from there after
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import BuildFailed
 from unified_shell.core.installation.clean_variables import clean_variables
@@ -25,8 +26,7 @@ from .proofs import missing_parts
 __all__ = ["BuildOptions", "build"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BuildOptions:
+class BuildOptions(Struct, frozen=True, kw_only=True):
     """What a person chose: names of parts to have and to leave out, and the slow, optimised way."""
 
     wanted: tuple[str, ...] = ()

@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
@@ -43,8 +45,7 @@ COMMANDS = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class InterpreterRequest:
+class InterpreterRequest(Struct, frozen=True, kw_only=True):
     """What a person typed: words, name, form and platform, a file fetched by hand, its hash, licences accepted,
     what a build is to have, and the side of PATH (`front`, `back`, or empty for none)."""
 

@@ -4,7 +4,9 @@ import os
 import shutil
 from collections.abc import Callable
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
 from unified_shell.core.catalogs.description import Archive
@@ -48,8 +50,7 @@ __all__ = ["Getting", "needed_bytes"]
 BUILD_BYTES = {"python": 900_000_000, "lua": 20_000_000}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Getting:
+class Getting(Struct, frozen=True, kw_only=True):
     """One interpreter on its way: what it comes from, its name, and what is chosen for a build."""
 
     origin: Origin

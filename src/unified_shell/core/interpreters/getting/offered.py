@@ -1,9 +1,9 @@
 """What catalogs offer, beside what is here: newest, here or offered; chosen by language, category or a word."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from enum import Enum
 
+from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.catalogs.description import Description
@@ -21,8 +21,7 @@ class OfferState(Enum):
     OFFERED = "offered"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Offer:
+class Offer(Struct, frozen=True, kw_only=True):
     """One description of a catalog, and what it is to this machine; `fits` where a form of it is for this one."""
 
     catalog: str
@@ -31,8 +30,7 @@ class Offer:
     fits: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OfferFilter:
+class OfferFilter(Struct, frozen=True, kw_only=True):
     """What is looked for: a language, a category, a word of name or summary; empty fields are for all."""
 
     language: str = ""

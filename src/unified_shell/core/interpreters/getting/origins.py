@@ -3,7 +3,8 @@
 import os
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.archives.unpacking import expected_bytes, names_in_archive
 from unified_shell.core.catalogs.description import Description, Form, FormKind, Subject
@@ -27,8 +28,7 @@ COMMAND = re.compile(r"([^/]+/)?bin/[^/]+$")
 FindDescribed = Callable[[Callable[[Description], bool]], Listed | None]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Origin:
+class Origin(Struct, frozen=True, kw_only=True):
     """One file or folder that an interpreter is made from.
 
     `source_language` is set where it is known to be a source; `sha256` is what it must have, empty where it is

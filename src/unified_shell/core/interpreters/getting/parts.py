@@ -5,7 +5,8 @@ them missing.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.installation.prerequisites import missing_pieces
@@ -14,8 +15,7 @@ from unified_shell.core.machine.host import Host
 __all__ = ["PARTS", "Missing", "Part", "missing_parts", "parts_named", "remedy_for"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Part:
+class Part(Struct, frozen=True, kw_only=True):
     """One part: the C modules that tell whether it is there, the headers and libraries it is built from.
 
     `package` brings those on Debian; `ready_package` brings the part itself for the system's own Python,
@@ -106,8 +106,7 @@ def parts_named(names: Iterable[str]) -> tuple[Part, ...]:
     return tuple(found)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Missing:
+class Missing(Struct, frozen=True, kw_only=True):
     """A part that cannot be built: the headers and libraries that are not there, the package that brings them."""
 
     part: str

@@ -3,15 +3,15 @@
 import os
 import re
 import shutil
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.places import Place
 
 __all__ = ["Disk", "TreeSize", "parse_size", "read_disk", "shown_size", "tree_size"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Disk:
+class Disk(Struct, frozen=True, kw_only=True):
     """The file system that would hold a place: its sizes in bytes, and whether it can be written."""
 
     place: Place
@@ -35,8 +35,7 @@ def read_disk(place: str) -> Disk:
     )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TreeSize:
+class TreeSize(Struct, frozen=True, kw_only=True):
     """What a tree takes on disk, in bytes; `own_bytes` without files that have other names elsewhere (hard links)."""
 
     total_bytes: int

@@ -5,13 +5,13 @@ import errno
 import os
 import shutil
 import stat
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 __all__ = ["FileMode", "drop_file", "exchange_file", "read_file", "remove_tree", "replace_file", "sync_directory"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FileMode:
+class FileMode(Struct, frozen=True, kw_only=True):
     """Permission bits and owner of a file; -1 where it does not matter."""
 
     bits: int = 0o644

@@ -8,15 +8,15 @@ nothing is known but whether it still holds its lock.
 import contextlib
 import os
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 __all__ = ["Worker", "hold", "is_at_work", "is_held", "present", "this_worker"]
 
 SAME_SECONDS = 2.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Worker:
+class Worker(Struct, frozen=True, kw_only=True):
     """A process: its number, when it began (seconds since 1970), and the machine, as boot and process namespace."""
 
     process: int

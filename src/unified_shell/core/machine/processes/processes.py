@@ -9,8 +9,9 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.interrupts import raise_if_interrupted
@@ -31,8 +32,7 @@ OUTPUT_LIMIT_BYTES = 4_000_000
 ASK_SECONDS = 0.5
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ran:
+class Ran(Struct, frozen=True, kw_only=True):
     """How a program ended. `returncode` is None where it did not start or ran out of time."""
 
     returncode: int | None

@@ -1,15 +1,15 @@
 """The programs that run in this account, by a variable that they began with."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.session import SHELLS
 
 __all__ = ["RunningProgram", "programs_begun_with"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RunningProgram:
+class RunningProgram(Struct, frozen=True, kw_only=True):
     """A running program with the value that a variable had when it began."""
 
     process_id: int

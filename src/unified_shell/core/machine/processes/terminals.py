@@ -9,7 +9,8 @@ import select
 import struct
 import termios
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.interrupts import raise_if_interrupted
@@ -25,8 +26,7 @@ RETYPE_SECONDS = 1.0
 MAX_TYPED = 4
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Typed:
+class Typed(Struct, frozen=True, kw_only=True):
     """What came of it: whether the aim was reached, and all that was shown."""
 
     reached: bool

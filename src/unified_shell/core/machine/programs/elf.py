@@ -8,7 +8,8 @@ import contextlib
 import os
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 __all__ = [
     "ElfFile",
@@ -28,8 +29,7 @@ VER_FLG_WEAK = 2
 SYMBOL_BYTES = {True: 24, False: 16}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ElfString:
+class ElfString(Struct, frozen=True, kw_only=True):
     """A string of the dynamic section: its tag, text, and offset into the string table."""
 
     tag: int
@@ -37,8 +37,7 @@ class ElfString:
     offset: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ElfFile:
+class ElfFile(Struct, frozen=True, kw_only=True):
     """The facts of a file: word size, machine number, loader, and the strings of its dynamic section.
 
     `dynamic_at` and `strings_at` are offsets into the file (0 where it has no dynamic section), `tags` the
@@ -127,7 +126,7 @@ def parse_elf(content: "bytes | bytearray | _Pages") -> ElfFile:
     table = bytes(content[strings_at : strings_at + bare.value(DT_STRSZ)])
     named = (DT_NEEDED, DT_SONAME, DT_RPATH, DT_RUNPATH)
     strings = tuple(ElfString(tag=t, text=_text(table, value), offset=value) for t, value in tags if t in named)
-    fields = {name: getattr(bare, name) for name in ElfFile.__slots__}
+    fields = {name: getattr(bare, name) for name in ElfFile.__struct_fields__}
     return ElfFile(**{**fields, "strings": strings, "strings_at": strings_at})
 
 

@@ -7,9 +7,10 @@ ELF by the System V ABI, chapters 4 and 5: identification, program headers, PT_I
 import os
 import stat
 import struct
-from dataclasses import dataclass
 from enum import Enum
 from typing import Literal
+
+from msgspec import Struct
 
 __all__ = [
     "Executable",
@@ -57,8 +58,7 @@ class FileKind(Enum):
     UNREADABLE = "unreadable"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Executable:
+class Executable(Struct, frozen=True, kw_only=True):
     """The facts; `interpreter` is a script's first word or a program's loader."""
 
     kind: FileKind

@@ -7,8 +7,9 @@ LD_LIBRARY_PATH where they are given, DT_RUNPATH, the list /etc/ld.so.cache, /li
 import os
 import struct
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache
+
+from msgspec import Struct
 
 from unified_shell.core.machine.places import Place, join
 
@@ -21,8 +22,7 @@ CACHE_MAGIC = b"glibc-ld.so.cache1.1"
 LAST_FOLDERS = ("/lib", "/usr/lib", "/lib64", "/usr/lib64", "/usr/local/lib")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Lack:
+class Lack(Struct, frozen=True, kw_only=True):
     """A library that a program needs and the loader will not find, or, with `version`, finds without that version."""
 
     library: str
@@ -62,8 +62,7 @@ def resolve_libraries(path: str, *, hidden: str = "", library_path: Sequence[str
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class _Way:
+class _Way(Struct, frozen=True):
     """What the whole search goes by."""
 
     hidden: str

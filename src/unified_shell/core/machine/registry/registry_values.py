@@ -1,8 +1,9 @@
 """What the Windows registry is to this program: keys with named values, behind one small interface."""
 
-from dataclasses import dataclass
 from enum import Enum
 from typing import Protocol
+
+from msgspec import Struct
 
 __all__ = ["Registry", "RegistryKind", "RegistryValue"]
 
@@ -14,8 +15,7 @@ class RegistryKind(Enum):
     EXPANDABLE = "REG_EXPAND_SZ"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RegistryValue:
+class RegistryValue(Struct, frozen=True, kw_only=True):
     """A text with its kind."""
 
     text: str

@@ -4,10 +4,11 @@ import hashlib
 import os
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
 from typing import Protocol
+
+from msgspec import Struct
 
 from unified_shell.core.machine.places import Place, in_home
 
@@ -61,8 +62,7 @@ class ConditionKind(Enum):
     ARCHITECTURE = "architecture"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SearchPath:
+class SearchPath(Struct, frozen=True, kw_only=True):
     """The wanted entries of one variable, side and condition, nearest the front first."""
 
     variable: str
@@ -71,8 +71,7 @@ class SearchPath:
     when: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SetVariable:
+class SetVariable(Struct, frozen=True, kw_only=True):
     """A variable that a person wants, with its value and the condition under which it is set."""
 
     name: str
@@ -80,8 +79,7 @@ class SetVariable:
     when: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionScript:
+class SessionScript(Struct, frozen=True, kw_only=True):
     """A script that new sessions read: the file, the name of the dialect it is written in, its rank."""
 
     file: Place
@@ -89,8 +87,7 @@ class SessionScript:
     rank: int = 0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionContent:
+class SessionContent(Struct, frozen=True, kw_only=True):
     """What a session file brings about. `source` is shown in it; `stamp` tells this wiring from others. `again_file` is
     where a second file stands, for sessions that have some of it already; empty where there is none.
     """
@@ -105,8 +102,7 @@ class SessionContent:
     scripts: tuple[SessionScript, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StartupFile:
+class StartupFile(Struct, frozen=True, kw_only=True):
     """A startup file. Of those with the same `group`, only the first that exists is read.
 
     `system`: it is everyone's. `takes_hook`: the hook-up belongs here in this mode.
@@ -118,8 +114,7 @@ class StartupFile:
     takes_hook: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Opening:
+class Opening(Struct, frozen=True, kw_only=True):
     """How a new session is opened: its own words, variables that must be set for it, lines on its input."""
 
     argv: tuple[str, ...]

@@ -1,7 +1,8 @@
 """fish: `config.fish` in every session of any kind; lists instead of joined texts."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.machine.places import Place, join
 

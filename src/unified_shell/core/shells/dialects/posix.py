@@ -2,7 +2,8 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.machine.places import Place
 

@@ -4,13 +4,12 @@ Sources: manpath(1) and info(1) for an empty entry; the XDG Base Directory Speci
 kpathsea for the paths of TeX; terminfo(5); the Java and Emacs manuals.
 """
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 __all__ = ["SearchPathRule", "rule_of"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SearchPathRule:
+class SearchPathRule(Struct, frozen=True, kw_only=True):
     """`default` is what stands beside new entries where the variable was not set; `None`: nothing does, and no empty
     entry is to come about. `first` are entries that stay in front of all that are added.
     """

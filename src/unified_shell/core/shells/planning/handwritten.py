@@ -1,7 +1,8 @@
 """Entries of PATH that a person's own lines put there in new sessions, and dropping them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import Step
@@ -21,8 +22,7 @@ from .session_checks import Proof
 __all__ = ["plan_drop_handwritten"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Found:
+class _Found(Struct, frozen=True, kw_only=True):
     """An entry as new sessions of a shell have it."""
 
     entry: EntryReport

@@ -7,7 +7,8 @@ import os
 import re
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import LineKind, PlanLine
@@ -35,8 +36,7 @@ ASSIGNMENT = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OwnLine:
+class OwnLine(Struct, frozen=True, kw_only=True):
     """A line to comment out: file (where links lead), number from 1, the entry it puts on PATH, and whether it puts it
     in front of what was there.
     """

@@ -2,7 +2,8 @@
 
 import os
 import tempfile
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
@@ -18,8 +19,7 @@ BARE = {"bash": ("--noprofile", "--norc"), "zsh": ("-f",), "fish": ("--no-config
 OWN = frozenset({"_", "PWD", "OLDPWD", "SHLVL", "SHELL", "A__z", "LOGNAME", "USER", "HOST", "HOSTTYPE", "VENDOR"})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ScriptEffects:
+class ScriptEffects(Struct, frozen=True, kw_only=True):
     """How long it took, what it printed, the directories that it puts on PATH, and the variables that it sets.
 
     `trouble` says why it did not come to its end; it is then not known what it does.

@@ -3,7 +3,8 @@
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.errors import Refused, UsageError, nearest
@@ -40,8 +41,7 @@ OTHER_LISTS = (
 SHADOWING_FILES = ("os.py", "site.py", "typing.py", "types.py", "json", "logging", "random.py", "email")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PathRequest:
+class PathRequest(Struct, frozen=True, kw_only=True):
     """What is wanted: a directory on a variable, at a side, or right before another entry.
 
     `outermost`: an entry that is on that side already moves to its outer end. `promised` are commands that the

@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -19,8 +21,7 @@ __all__ = ["Proof"]
 SLOW_SECONDS = 9.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Aims:
+class _Aims(Struct, frozen=True, kw_only=True):
     """What new sessions must have."""
 
     variable: str

@@ -4,7 +4,8 @@ import os
 import re
 import stat
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, PlanLine
 from unified_shell.core.errors import Refused, UsageError, nearest, os_error_text

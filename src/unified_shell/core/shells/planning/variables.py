@@ -1,7 +1,8 @@
 """Variables that a person wants in new sessions."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change, LineKind, PlanLine
 from unified_shell.core.errors import Refused, UnknownName

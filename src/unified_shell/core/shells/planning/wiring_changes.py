@@ -3,7 +3,8 @@
 import base64
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
@@ -25,8 +26,7 @@ from .session_checks import Proof
 __all__ = ["WiringChange", "plan_wiring"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WiringChange:
+class WiringChange(Struct, frozen=True, kw_only=True):
     """The wiring before and after, and what is said of it. New sessions must have each of `wanted` once on
     `variable`, where `when` holds, none of `unwanted`, and each of `values` as a variable's (name, value). `in_front`: the
     commands of what is wanted are to answer, too. New sessions of what reads its dialect must come to `script`.

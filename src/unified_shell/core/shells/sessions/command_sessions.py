@@ -4,7 +4,8 @@ What each reads was established by trying; see `startup_files` of the dialects f
 """
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -31,8 +32,7 @@ READS = {
 COVERED = ("fish", "tcsh")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CommandSession:
+class CommandSession(Struct, frozen=True, kw_only=True):
     """What a name is to a command that this shell runs for nobody: the file, empty for none, and what can be done."""
 
     shell: str

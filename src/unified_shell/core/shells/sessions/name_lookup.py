@@ -1,7 +1,8 @@
 """What each shell and mode takes a name for: the file it would start, or the alias or function before it."""
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place
@@ -20,8 +21,7 @@ KINDS = (
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NameLookup:
+class NameLookup(Struct, frozen=True, kw_only=True):
     """One new session's answer. `file` is what PATH gives; `instead` says what hides it, if anything; the search paths
     are those that a program which it starts would have.
     """

@@ -3,8 +3,9 @@
 import os
 import stat
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import is_executable_file
@@ -25,8 +26,7 @@ class FaultKind(Enum):
     UNREADABLE = "cannot be read"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PathFault:
+class PathFault(Struct, frozen=True, kw_only=True):
     """One fault of one entry; `position` counts from 1."""
 
     position: int

@@ -4,7 +4,9 @@ import os
 import re
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
@@ -24,8 +26,7 @@ SYSTEM_PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
 PASSED_ON = ("LANG", "LC_ALL", "LC_CTYPE", "TZ", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Session:
+class Session(Struct, frozen=True, kw_only=True):
     """What a new session came to: its variables as a child sees them, the answers of the lines it was
     given, and what it printed on its way. `trouble` says why there is nothing to see; it `ends` where a startup file
     ends it. `answered_by` is the program that read the lines: another shell where a startup file starts one instead.
@@ -105,8 +106,7 @@ def open_session(
     return replace(session, errors=other.errors)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Opener:
+class _Opener(Struct, frozen=True, kw_only=True):
     """One shell in one mode, and how it is opened."""
 
     dialect: Dialect

@@ -10,7 +10,9 @@ import os
 import re
 import tempfile
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
@@ -30,8 +32,7 @@ MOST_MARKS = 12
 MOST_CHECKS = 150
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Placing:
+class Placing(Struct, frozen=True, kw_only=True):
     """A byte offset, -1 for the end; `line` is the number of the line below it, which leaves the file."""
 
     at: int = -1

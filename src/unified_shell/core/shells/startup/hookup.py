@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
 from unified_shell.core.changes.file_steps import kept_bytes
@@ -39,8 +41,7 @@ SESSIONS_NOTE = PlanLine(
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HookUp:
+class HookUp(Struct, frozen=True, kw_only=True):
     """The steps that wire shells, their lines in the plan, and the blocks that are there already.
 
     `modes` are the kinds of session that will read the wiring by it, or read it no more; `fresh` those of them that will

@@ -3,7 +3,8 @@
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
@@ -30,8 +31,7 @@ RUNS = 5
 TIMEOUT_SECONDS = 20.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FileCost:
+class FileCost(Struct, frozen=True, kw_only=True):
     """The least of several timings of one file, less that of an empty one; never below zero."""
 
     path: Place

@@ -1,7 +1,8 @@
 """Which startup files a shell reads here, what they hold of the hook-up, and which one takes it."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.blocks import BlockState, find_block
 from unified_shell.core.errors import CouldNot, Refused
@@ -15,8 +16,7 @@ from .told_variables import told_variables
 __all__ = ["StartupState", "check_takes_block", "hook_file", "read_startup_state", "read_startup_states"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StartupState:
+class StartupState(Struct, frozen=True, kw_only=True):
     """One startup file of one shell and mode, as it is now. `real` is where links lead;
     `hidden`: an earlier file of its group is read instead."""
 

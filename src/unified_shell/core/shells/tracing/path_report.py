@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -20,8 +21,7 @@ __all__ = ["EntryReport", "PathReport", "report_path"]
 SAMPLED = 12
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntryReport:
+class EntryReport(Struct, frozen=True, kw_only=True):
     """One entry. `hides` are commands of later entries that it stands before, `hidden` its own that earlier
     ones stand before; `source` is who put it there: a file, `the wiring`, or `inherited`.
     """
@@ -38,8 +38,7 @@ class EntryReport:
     fault: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PathReport:
+class PathReport(Struct, frozen=True, kw_only=True):
     """The whole of PATH in a new session. `lost`: it changed again where no trace saw it."""
 
     shell: str

@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.dialects import BASH
@@ -14,8 +16,7 @@ from .trace_records import Record
 __all__ = ["RECIPES", "Recipe", "TraceJob"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TraceJob:
+class TraceJob(Struct, frozen=True, kw_only=True):
     """What is to be traced: the startup files that this mode reads, in order, where to write, and which search path."""
 
     folder: str
@@ -34,8 +35,7 @@ def _as_it_is(record: Record, _job: TraceJob) -> Record:
     return record
 
 
-@dataclass(frozen=True, slots=True)
-class Recipe:
+class Recipe(Struct, frozen=True):
     """`prepare` returns the words, variables and the file that the trace is in (empty: standard error)."""
 
     prepare: Callable[[TraceJob], Prepared]

@@ -2,15 +2,15 @@
 
 import re
 import shlex
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 __all__ = ["Record", "parse_csh", "parse_fish", "parse_prefixed"]
 
 FISH_PLACE = re.compile(r"(?:called on|from|on) line (\d+) of file (.*)$", re.MULTILINE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Record:
+class Record(Struct, frozen=True, kw_only=True):
     """One traced command. `exact`: PATH is shown as this very command left it."""
 
     file: str

@@ -8,7 +8,9 @@ count. What a shell does not tell (dash has no line numbers, ksh's drift) is lef
 import os
 import tempfile
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, in_home
@@ -31,8 +33,7 @@ PARSERS: dict[str, Callable[..., list[Record]]] = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TracedEntry:
+class TracedEntry(Struct, frozen=True, kw_only=True):
     """An entry of PATH and what put it there: file (empty: inherited), line (0: not known), the command."""
 
     directory: Place
@@ -41,8 +42,7 @@ class TracedEntry:
     command: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PathTrace:
+class PathTrace(Struct, frozen=True, kw_only=True):
     """The entries of a new session in order. `lost`: PATH changed again where no trace saw it."""
 
     entries: tuple[TracedEntry, ...]

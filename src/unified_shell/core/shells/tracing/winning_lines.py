@@ -6,7 +6,8 @@ comment that line out, or let the hook-up stand behind it.
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join, shown, typed
@@ -19,8 +20,7 @@ from .tracing import trace_path
 __all__ = ["Winner", "way_out", "winner_against"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Winner:
+class Winner(Struct, frozen=True, kw_only=True):
     """A directory that stands before another one and has a command of the same name."""
 
     directory: str

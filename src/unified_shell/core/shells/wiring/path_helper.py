@@ -6,7 +6,8 @@ was written; a stand-in of the same order is what the tests start.
 """
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.steps import ReplaceFile
@@ -24,8 +25,7 @@ __all__ = ["ListedDirectory", "listed_directories", "listed_in", "paths_file_ste
 OWN_LIST = "unified-shell"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ListedDirectory:
+class ListedDirectory(Struct, frozen=True, kw_only=True):
     """A directory with the file and line that list it."""
 
     directory: Place

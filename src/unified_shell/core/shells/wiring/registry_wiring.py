@@ -7,7 +7,8 @@ Path is the nearest to the front that a person without rights can have.
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.changes.plan import LineKind, PlanLine
 from unified_shell.core.changes.registry_records import value_of_record
@@ -44,8 +45,7 @@ REFERENCE = re.compile(r"%([^%]+)%")
 RegistryStep = PutRecord | DropRecord
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RegistryEntry:
+class RegistryEntry(Struct, frozen=True, kw_only=True):
     """An entry of a search path as new programs get it. `text` is what stands in the registry."""
 
     directory: str

@@ -2,7 +2,9 @@
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.errors import Refused
@@ -33,8 +35,7 @@ VARIABLES = "variable"
 SCRIPTS = "session-script"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class Entry(Struct, frozen=True, kw_only=True):
     """One wanted directory. A lower rank stands nearer the front of its side."""
 
     variable: str
@@ -55,8 +56,7 @@ class Entry:
         return to_json_text({"side": self.side.value, "rank": self.rank, **condition})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Wiring:
+class Wiring(Struct, frozen=True, kw_only=True):
     """All wanted entries of one scope."""
 
     entries: tuple[Entry, ...] = ()

@@ -5,7 +5,8 @@ Source: ABI version tagged .so files (PEP 3149); the header of the Executable an
 
 import os
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
@@ -17,8 +18,7 @@ LOADED = re.compile(r"(/[^:'\"\n]*?\.(?:so|node|bundle|dylib)(?:\.\d+)*)(?=[:'\"
 FAMILIES = {"x86": ("x86_64", "amd64", "i386", "i486", "i586", "i686"), "arm": ("aarch64", "arm64", "arm")}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Build:
+class Build(Struct, frozen=True, kw_only=True):
     """What a compiled file was made for; a field is empty or 0 where nothing says it, and fits everything then."""
 
     implementation: str = ""

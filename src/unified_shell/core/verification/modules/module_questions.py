@@ -3,8 +3,10 @@
 import os
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.commands.states import State
 from unified_shell.core.environments.libraries.library_checks import interpreter_name
@@ -29,8 +31,7 @@ NOT_IN = re.compile(r"cannot import name '(\w+)' from (?:partially initialized m
 IMPORT_CODES = {3: State.ABSENT, 4: State.BROKEN, 5: State.BROKEN}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Holder:
+class Holder(Struct, frozen=True, kw_only=True):
     """What a module is to one interpreter or environment, named by `owner`; `file` is empty where it is unknown."""
 
     owner: str
@@ -44,8 +45,7 @@ class Holder:
     why: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AskedPython:
+class AskedPython(Struct, frozen=True, kw_only=True):
     """Whom to ask, with the variables that it would be started with."""
 
     owner: str
@@ -140,8 +140,7 @@ def library_question(name: str, one: Environment, host: Host, session: Mapping[s
     return lambda: question.ask(name, language)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Question:
+class _Question(Struct, frozen=True, kw_only=True):
     """An interpreter of another language than Python, and what it is started with."""
 
     owner: str

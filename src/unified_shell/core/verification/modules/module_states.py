@@ -1,7 +1,8 @@
 """Which interpreters and environments have a module: from files first, then by importing it in each."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.commands.states import State
 from unified_shell.core.distributions.import_names import import_names
@@ -29,8 +30,7 @@ from .module_questions import AskedPython, Holder, entered, library_question, ot
 __all__ = ["Holder", "ModuleReport", "look_for_module"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ModuleReport:
+class ModuleReport(Struct, frozen=True, kw_only=True):
     """What is known of a module; `holders` have it in some state, `without` do not have it.
 
     `state` is that for the Python of this session. `import_as` is set where the name is a project's, and its

@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.commands.candidates import Candidate, NameReport, look_for_command
 from unified_shell.core.commands.desktop import MenuEntry, menu_entries
@@ -27,8 +29,7 @@ from .staleness import session_is_stale, stale_programs
 __all__ = ["NameLook", "look_at_name"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NameLook:
+class NameLook(Struct, frozen=True, kw_only=True):
     """What was seen. `state` is the worst of this session's and the new ones'; `report` tells of this session, `commands`
     of scripts, cron and `ssh host COMMAND`.
     """

@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from unified_shell.core.commands.candidates import NameReport
 from unified_shell.core.commands.judging import judge_file
@@ -30,8 +31,7 @@ ORDER = (
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionState:
+class SessionState(Struct, frozen=True, kw_only=True):
     """What a name is in a new session of a shell: its state, the file that answers, and why."""
 
     shell: str

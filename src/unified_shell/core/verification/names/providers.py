@@ -6,10 +6,10 @@ take a name, would be to run a stranger's code.
 
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from enum import Enum
 
 import msgspec
+from msgspec import Struct
 
 from unified_shell.core.distributions.wheel_preview import Brought, MemberFacts, brought_by
 from unified_shell.core.distributions.wheels import read_stored
@@ -33,8 +33,7 @@ class ProviderPlace(Enum):
     INDEX = "index"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Provider:
+class Provider(Struct, frozen=True, kw_only=True):
     """A project that brings what was asked for, and where it was seen; `environment` is the one that has it."""
 
     project: str

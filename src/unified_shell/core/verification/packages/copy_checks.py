@@ -1,8 +1,9 @@
 """Whether a copy of an environment stands alone: it starts, imports, and loads nothing from its source."""
 
 import os
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.environments.copying import Source

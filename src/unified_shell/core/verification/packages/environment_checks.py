@@ -3,9 +3,9 @@
 import os
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
@@ -210,8 +210,7 @@ def _extra_with(module: str, metadata: Metadata) -> str:
     return ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Judge:
+class _Judge(Struct, frozen=True):
     """Checks imports and commands: what was loaded with others is right, the rest is asked in a process of its own."""
 
     environment: Environment

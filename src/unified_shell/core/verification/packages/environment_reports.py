@@ -2,8 +2,8 @@
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import NormalizedName
 from packaging.version import Version
 
@@ -21,8 +21,7 @@ from .installed_metadata import Installed, read_installed
 __all__ = ["EnvironmentReport", "report_environment"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EnvironmentReport:
+class EnvironmentReport(Struct, frozen=True, kw_only=True):
     """An environment and what is in its folder.
 
     `applications` are commands with windows of their own; `offered` the files by which notebooks or the desktop know

@@ -2,8 +2,8 @@
 
 import os
 import re
-from dataclasses import dataclass
 
+from msgspec import Struct
 from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
@@ -22,8 +22,7 @@ SCRIPTS = "../../../bin/"
 LICENCE_FILE = re.compile(r"^[^/]+\.dist-info/(licenses/.|(LICEN[CS]E|COPYING|NOTICE)[^/]*$)", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Installed:
+class Installed(Struct, frozen=True, kw_only=True):
     """A distribution as it is on disk; `installer` is what put it there, as far as it says so."""
 
     metadata: Metadata

@@ -1,8 +1,9 @@
 """What came with a change of packages: checked at its end, and told."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
+from msgspec import Struct, field
+from msgspec.structs import replace
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
@@ -20,8 +21,7 @@ from .installed_metadata import Installed, read_installed
 __all__ = ["PackageChecks"]
 
 
-@dataclass(slots=True)
-class PackageChecks:
+class PackageChecks(Struct):
     """Looks at an environment, once, after its packages were changed; `before` is what it was."""
 
     before: Environment
