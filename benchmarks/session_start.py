@@ -17,8 +17,8 @@ import time
 from pathlib import Path
 
 from unified_shell.core.machine.places import Place
-from unified_shell.core.shells.dialects import dialect_named
 from unified_shell.core.shells.dialects.dialect import SearchPath, SessionContent, Side
+from unified_shell.core.shells.dialects.table import dialect_named
 
 FILES = {"bash": ".bashrc", "dash": ".profile", "zsh": ".zshrc", "fish": ".config/fish/config.fish"}
 WORDS = {

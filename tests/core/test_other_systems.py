@@ -18,8 +18,8 @@ from unified_shell.core.machine.registry.registry_file import RegistryFile
 from unified_shell.core.machine.registry.registry_text import parse_registry_text, registry_text
 from unified_shell.core.machine.registry.registry_values import Registry, RegistryKind, RegistryValue
 from unified_shell.core.machine.registry.registry_windows import WindowsRegistry, announce_to_programs
-from unified_shell.core.shells.dialects import dialect_named
 from unified_shell.core.shells.dialects.dialect import SearchPath, SessionContent, SetVariable, Side
+from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.wiring.path_helper import paths_file_steps
 from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_entries, registry_export, registry_steps
 from unified_shell.core.shells.wiring.wiring import Wiring

@@ -14,8 +14,8 @@ from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
-from unified_shell.core.shells.dialects import BASH, dialect_named
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, SearchPath, SessionContent, SetVariable, Side
+from unified_shell.core.shells.dialects.table import BASH, dialect_named
 from unified_shell.core.shells.sessions.sessions import open_session
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring, wiring_file
 

@@ -21,7 +21,8 @@ from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
 from unified_shell.core.distributions.sources import source_parts
-from unified_shell.core.distributions.tags import TagFacts, platform_tags, rank_of, supported_tags, tag_ranks
+from unified_shell.core.distributions.tag_facts import TagFacts
+from unified_shell.core.distributions.tags import platform_tags, rank_of, supported_tags, tag_ranks
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.environments.trees.launchers import launcher_text, with_first_line
 from unified_shell.core.errors import TransferFailed, WheelBroken

@@ -9,8 +9,8 @@ from unified_shell.core.changes.journal import Journal
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import everyone_locations, locations_of
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.shells.dialects import DIALECTS
 from unified_shell.core.shells.dialects.dialect import Mode, SetVariable, Side
+from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
 from unified_shell.core.shells.sessions.sessions import find_program, open_session
 from unified_shell.core.shells.wiring.wiring import Wiring

@@ -1,5 +1,7 @@
 """`ush index`."""
 
+import sys
+
 import click
 
 from .abbreviations import VerbGroup
@@ -68,7 +70,6 @@ def add(
 
 def _keep_login(context: Context, address: str) -> None:
     """Ask for user and password of a server, and keep them; at no terminal the password is read from the input."""
-    import sys
     import urllib.parse
 
     from unified_shell.core.errors import UsageError
@@ -151,7 +152,7 @@ def serve(context: Context, folder: str, port: int, address: str) -> None:
         raise CouldNot(f"cannot listen at {address}, port {port}: {error}", next_step="leave --port out") from error
     where = f"http://{address}:{server.server_address[1]}/simple/"
     context.screen.result(f"Serving {folder} at {where}")
-    context.screen.out.file.flush()
+    sys.stdout.flush()
     context.screen.say(f"To use it: ush index add NAME {typed(where)}   (interrupt ends it)")
     try:
         server.serve_forever()

@@ -191,8 +191,8 @@ def _in_registry(context: Context, variable: str, wiring: "Wiring", *, as_file: 
 
 def _asked(context: Context, shell: str, *, login: bool) -> "tuple[Dialect, Mode]":
     from unified_shell.core.errors import CouldNot
-    from unified_shell.core.shells.dialects import dialect_named
     from unified_shell.core.shells.dialects.dialect import Mode
+    from unified_shell.core.shells.dialects.table import dialect_named
     from unified_shell.core.shells.sessions.sessions import find_program
     from unified_shell.core.shells.startup.hookup import chosen_shells
 

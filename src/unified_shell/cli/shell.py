@@ -26,8 +26,8 @@ def shell() -> None:
 @pass_context
 def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
     """List each shell's startup files: which are read when, which edit paths, which have the hook-up."""
-    from unified_shell.core.shells.dialects import DIALECTS
     from unified_shell.core.shells.dialects.dialect import Mode
+    from unified_shell.core.shells.dialects.table import DIALECTS
     from unified_shell.core.shells.sessions.command_sessions import what_commands_read
     from unified_shell.core.shells.sessions.sessions import find_program
     from unified_shell.core.shells.startup.startup_costs import FileCost, measure_costs
@@ -94,7 +94,7 @@ def wire(
 @pass_context
 def unwire(context: Context, names: tuple[str, ...], *, script: str, how: ChangeOptions) -> None:
     """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
-    from unified_shell.core.shells.dialects import DIALECTS
+    from unified_shell.core.shells.dialects.table import DIALECTS
     from unified_shell.core.shells.planning.session_scripts import plan_script_drop
     from unified_shell.core.shells.planning.wiring_shells import plan_unwire
     from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -108,6 +108,6 @@ def unwire(context: Context, names: tuple[str, ...], *, script: str, how: Change
 
 
 def _dialects(names: Sequence[str]) -> "tuple[Dialect, ...]":
-    from unified_shell.core.shells.dialects import dialect_named
+    from unified_shell.core.shells.dialects.table import dialect_named
 
     return tuple(dialect_named(name) for name in names)

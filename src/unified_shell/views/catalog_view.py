@@ -1,16 +1,23 @@
 """What a catalog lists, as a person reads it."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.catalogs.address_book import NamedAddress
-from unified_shell.core.catalogs.description import Description
-from unified_shell.core.catalogs.reading import CatalogRead
-from unified_shell.core.interpreters.getting.offered import Offer
+from typing import TYPE_CHECKING
+
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import typed
 
-from .screen import Screen
 from .tables import heading, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.catalogs.address_book import NamedAddress
+    from unified_shell.core.catalogs.description import Description
+    from unified_shell.core.catalogs.reading import CatalogRead
+    from unified_shell.core.interpreters.getting.offered import Offer
+
+    from .screen import Screen
 
 __all__ = ["print_catalog", "print_offers"]
 

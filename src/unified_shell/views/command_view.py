@@ -1,13 +1,20 @@
 """Commands and their candidates, as a person reads them."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.commands.patterns import MatchedName
-from unified_shell.core.commands.preferred import Choice
+from typing import TYPE_CHECKING
+
 from unified_shell.core.machine.places import shown
 
-from .screen import Screen
 from .tables import heading, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.commands.patterns import MatchedName
+    from unified_shell.core.commands.preferred import Choice
+
+    from .screen import Screen
 
 __all__ = ["print_choices", "print_names"]
 

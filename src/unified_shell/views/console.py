@@ -1,11 +1,18 @@
 """A console that lets no control sequence through but its own."""
 
-from collections.abc import Iterable
+from __future__ import annotations
 
-from rich.console import Console, ConsoleOptions, RenderableType
+from typing import TYPE_CHECKING
+
+from rich.console import Console
 from rich.segment import Segment
 
 from .plain_text import plain_text
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from rich.console import ConsoleOptions, RenderableType
 
 __all__ = ["PlainConsole"]
 

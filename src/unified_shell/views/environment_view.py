@@ -1,20 +1,27 @@
 """What an environment holds, as a person reads it."""
 
-from collections.abc import Mapping, Sequence
+from __future__ import annotations
 
-from packaging.utils import NormalizedName
+from typing import TYPE_CHECKING
 
-from unified_shell.core.environments.model.contents import Distribution
-from unified_shell.core.environments.model.registry import Environment
-from unified_shell.core.environments.packages.dependency_paths import Why
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import join, shown, typed
-from unified_shell.core.verification.packages.environment_reports import EnvironmentReport
-from unified_shell.core.verification.packages.installed_metadata import Installed
 
-from .screen import Screen
 from .tables import heading, print_rows, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from packaging.utils import NormalizedName
+
+    from unified_shell.core.environments.model.contents import Distribution
+    from unified_shell.core.environments.model.registry import Environment
+    from unified_shell.core.environments.packages.dependency_paths import Why
+    from unified_shell.core.verification.packages.environment_reports import EnvironmentReport
+    from unified_shell.core.verification.packages.installed_metadata import Installed
+
+    from .screen import Screen
 
 __all__ = [
     "environment_rows",

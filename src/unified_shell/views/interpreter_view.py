@@ -1,17 +1,24 @@
 """Interpreters, as a person reads them."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.interpreters.adopted import Adopted
-from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter
-from unified_shell.core.interpreters.facts import InterpreterFacts
+from typing import TYPE_CHECKING
+
 from unified_shell.core.interpreters.getting.parts import remedy_for
-from unified_shell.core.interpreters.managed import ManagedInterpreter
-from unified_shell.core.interpreters.other_languages import OtherInterpreter
 from unified_shell.core.machine.places import shown
 
-from .screen import Screen
 from .tables import heading, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.interpreters.adopted import Adopted
+    from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter
+    from unified_shell.core.interpreters.facts import InterpreterFacts
+    from unified_shell.core.interpreters.managed import ManagedInterpreter
+    from unified_shell.core.interpreters.other_languages import OtherInterpreter
+
+    from .screen import Screen
 
 __all__ = ["print_all_interpreters", "print_interpreters", "print_other_interpreters"]
 

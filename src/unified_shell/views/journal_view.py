@@ -1,6 +1,8 @@
 """The journal, as a person reads it."""
 
-from collections.abc import Sequence
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -8,8 +10,12 @@ from unified_shell.core.changes.journal import Entry, EntryState
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.files.disks import shown_size
 
-from .screen import Screen
 from .tables import print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from .screen import Screen
 
 __all__ = ["JournalRow", "print_journal"]
 

@@ -1,14 +1,20 @@
 """What `ush look` shows of a module."""
 
+from __future__ import annotations
+
 import textwrap
+from typing import TYPE_CHECKING
 
 from unified_shell.core.commands.states import State
 from unified_shell.core.machine.places import shown
-from unified_shell.core.verification.modules.module_states import ModuleReport
 from unified_shell.core.verification.names.providers import ProviderPlace
 
-from .screen import Screen
 from .tables import heading, print_table
+
+if TYPE_CHECKING:
+    from unified_shell.core.verification.modules.module_states import ModuleReport
+
+    from .screen import Screen
 
 __all__ = ["print_module"]
 
@@ -41,7 +47,7 @@ def print_module(screen: Screen, report: ModuleReport, home: str) -> None:
     if report.without:
         without = ", ".join(dict.fromkeys(report.without))
         text = f"not found in: {without}"
-        screen.result(textwrap.fill(text, screen.out.width, initial_indent="  ", subsequent_indent="    "))
+        screen.result(textwrap.fill(text, screen.width, initial_indent="  ", subsequent_indent="    "))
     if report.import_as:
         screen.result(f"  a project of that name is there; it is imported as: {', '.join(report.import_as)}")
     for one in report.providers:

@@ -1,18 +1,25 @@
 """PATH, as a person reads it."""
 
+from __future__ import annotations
+
 import ntpath
-from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import shown, typed
 from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults
-from unified_shell.core.shells.tracing.path_report import EntryReport, PathReport
-from unified_shell.core.shells.wiring.registry_wiring import RegistryEntry
-from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .json_view import json_text
-from .screen import Screen
 from .tables import heading, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.shells.tracing.path_report import EntryReport, PathReport
+    from unified_shell.core.shells.wiring.registry_wiring import RegistryEntry
+    from unified_shell.core.shells.wiring.wiring import Wiring
+
+    from .screen import Screen
 
 __all__ = ["print_own_paths", "print_path", "print_registry_path", "print_session_path"]
 

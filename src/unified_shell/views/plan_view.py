@@ -1,12 +1,20 @@
 """Plans, outcomes and findings, as a person reads them."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.changes.plan import LineKind, Outcome, Plan
-from unified_shell.core.findings import Finding
+from typing import TYPE_CHECKING
 
-from .screen import Screen
+from unified_shell.core.changes.plan import LineKind
+
 from .tables import heading, print_rows, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.changes.plan import Outcome, Plan
+    from unified_shell.core.findings import Finding
+
+    from .screen import Screen
 
 __all__ = ["print_findings", "print_outcome", "print_plan"]
 

@@ -3,19 +3,23 @@
 Without a terminal a line every few seconds says the same.
 """
 
+from __future__ import annotations
+
 import contextlib
 import re
+import sys
 import threading
-from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.files.disks import shown_size
 
-from .screen import Screen
-
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from rich.progress import Progress, TaskID
+
+    from .screen import Screen
 
 __all__ = ["ProgressView"]
 
@@ -60,7 +64,7 @@ class ProgressView:
                 self._bars = None
 
     def _open(self) -> None:
-        if self._quiet or not self._title or self._bars is not None or not self._screen.err.is_terminal:
+        if self._quiet or not self._title or self._bars is not None or not sys.stderr.isatty():
             return
         from rich.progress import BarColumn, Progress, SpinnerColumn, TextColumn
         from rich.table import Column

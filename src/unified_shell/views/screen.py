@@ -1,5 +1,7 @@
 """The two streams that people read: results on one, progress and messages on the other."""
 
+from __future__ import annotations
+
 import sys
 from typing import TYPE_CHECKING, TextIO
 
@@ -21,12 +23,22 @@ class Screen:
         self._consoles: dict[int, Console] = {}
 
     @property
-    def out(self) -> "Console":
+    def is_terminal(self) -> bool:
+        """Tell whether results go to a terminal; elsewhere they are plain, and the terminal library is not loaded."""
+        return sys.stdout.isatty()
+
+    @property
+    def width(self) -> int:
+        """How wide a line of results may be, in characters."""
+        return self.out.width if self.is_terminal else PLAIN_WIDTH
+
+    @property
+    def out(self) -> Console:
         """The console of results."""
         return self._console(sys.stdout)
 
     @property
-    def err(self) -> "Console":
+    def err(self) -> Console:
         """The console of progress and messages."""
         return self._console(sys.stderr)
 
@@ -38,7 +50,7 @@ class Screen:
         """Write a result, as it is."""
         print(plain_text(text))
 
-    def _console(self, stream: TextIO) -> "Console":
+    def _console(self, stream: TextIO) -> Console:
         from .console import PlainConsole
 
         if id(stream) not in self._consoles:

@@ -1,18 +1,26 @@
 """Startup files, as a person reads them."""
 
+from __future__ import annotations
+
 import os
-from collections.abc import Mapping, Sequence
-from collections.abc import Set as AbstractSet
+from typing import TYPE_CHECKING
 
 from unified_shell.core.changes.blocks import BlockState
 from unified_shell.core.machine.places import shown
-from unified_shell.core.shells.dialects import DIALECTS
-from unified_shell.core.shells.dialects.dialect import SessionScript
-from unified_shell.core.shells.startup.startup_costs import FileCost, edits_paths
-from unified_shell.core.shells.startup.startup_files import StartupState
+from unified_shell.core.shells.dialects.table import DIALECTS
+from unified_shell.core.shells.startup.startup_costs import edits_paths
 
-from .screen import Screen
 from .tables import heading, print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+    from collections.abc import Set as AbstractSet
+
+    from unified_shell.core.shells.dialects.dialect import SessionScript
+    from unified_shell.core.shells.startup.startup_costs import FileCost
+    from unified_shell.core.shells.startup.startup_files import StartupState
+
+    from .screen import Screen
 
 __all__ = ["print_command_sessions", "print_session_scripts", "print_startup_files"]
 

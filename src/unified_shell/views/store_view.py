@@ -1,13 +1,20 @@
 """What the store holds, as a person reads it."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.environments.upkeep.downloads import Downloads
-from unified_shell.core.environments.upkeep.store_usage import StoreEntry
+from typing import TYPE_CHECKING
+
 from unified_shell.core.machine.files.disks import shown_size
 
-from .screen import Screen
 from .tables import print_table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.environments.upkeep.downloads import Downloads
+    from unified_shell.core.environments.upkeep.store_usage import StoreEntry
+
+    from .screen import Screen
 
 __all__ = ["print_store", "print_unused"]
 

@@ -1,14 +1,18 @@
 """Tables: a row a thing, no lines drawn, the same plain and in a terminal."""
 
-from collections.abc import Iterable, Sequence
+from __future__ import annotations
+
 from typing import TYPE_CHECKING
 
 from .plain_text import plain_text
-from .screen import Screen
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
     from rich.table import Table
     from rich.text import Text
+
+    from .screen import Screen
 
 __all__ = ["heading", "print_rows", "print_table", "state_style"]
 
@@ -39,6 +43,9 @@ def state_style(word: str) -> str:
 
 def heading(screen: Screen, text: str) -> None:
     """Write a section's heading."""
+    if not screen.is_terminal:
+        screen.result(text)
+        return
     from rich.text import Text
 
     screen.out.print(Text(text, style="bold"))
@@ -46,7 +53,7 @@ def heading(screen: Screen, text: str) -> None:
 
 def print_table(screen: Screen, titles: Sequence[str], rows: Iterable[Sequence[str]], *, indent: int = 0) -> None:
     """Write rows under titles, the columns as wide as they must be."""
-    if not screen.out.is_terminal:
+    if not screen.is_terminal:
         _print_plain(screen, [titles, *rows], indent)
         return
     from rich.table import Table
@@ -65,7 +72,7 @@ def print_rows(screen: Screen, rows: Iterable[Sequence[str]], *, indent: int = 2
     kept = list(rows)
     if not kept:
         return
-    if not screen.out.is_terminal:
+    if not screen.is_terminal:
         _print_plain(screen, kept, indent)
         return
     from rich.table import Table
@@ -98,7 +105,7 @@ def _one_line(text: str) -> str:
     return plain_text(text).replace("\n", "\\n").replace("\t", "\\t")
 
 
-def _cells(row: Sequence[str]) -> list["Text"]:
+def _cells(row: Sequence[str]) -> list[Text]:
     """Return a row's texts; the first, which says what the row is, is set off."""
     from rich.text import Text
 
@@ -109,7 +116,7 @@ def _cells(row: Sequence[str]) -> list["Text"]:
     return found
 
 
-def _print_indented(screen: Screen, table: "Table", indent: int) -> None:
+def _print_indented(screen: Screen, table: Table, indent: int) -> None:
     from rich.padding import Padding
 
     screen.out.print(Padding(table, (0, 0, 0, indent), expand=False))

@@ -1,12 +1,18 @@
 """What verification found, a table for each target and one line at the end."""
 
-from collections.abc import Sequence
+from __future__ import annotations
 
-from unified_shell.core.findings import Finding
+from typing import TYPE_CHECKING
 
 from .plan_view import print_findings
-from .screen import Screen
 from .tables import heading
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from unified_shell.core.findings import Finding
+
+    from .screen import Screen
 
 __all__ = ["print_verification"]
 

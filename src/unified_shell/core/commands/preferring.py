@@ -15,8 +15,8 @@ from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
-from unified_shell.core.shells.dialects import SH
 from unified_shell.core.shells.dialects.dialect import Side
+from unified_shell.core.shells.dialects.table import SH
 from unified_shell.core.shells.planning.everyone import check_for_everyone, check_not_of_others, plan_system_hookup
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
 from unified_shell.core.shells.planning.update_lines import forget_lines

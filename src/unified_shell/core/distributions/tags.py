@@ -6,25 +6,14 @@ made from the interpreter's own facts, not from those of the Python that runs us
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from msgspec import Struct
 from packaging.tags import Tag, compatible_tags, cpython_tags, generic_tags, mac_platforms
 
-__all__ = ["TagFacts", "platform_tags", "rank_of", "supported_tags", "tag_ranks"]
+from .tag_facts import TagFacts
+
+__all__ = ["platform_tags", "rank_of", "supported_tags", "tag_ranks"]
 
 LEGACY_MANYLINUX = {(2, 17): "manylinux2014", (2, 12): "manylinux2010", (2, 5): "manylinux1"}
 OLDEST_GLIBC_MINOR = {"x86_64": 5, "i686": 5}
-
-
-class TagFacts(Struct, frozen=True, kw_only=True):
-    """What decides which wheels fit: `system` is sys.platform, `libc` is (`glibc` or `musl`, major, minor)."""
-
-    implementation: str
-    version: tuple[int, int]
-    word_size_bits: int
-    architecture: str
-    system: str
-    libc: tuple[str, int, int]
-    free_threaded: bool = False
 
 
 def supported_tags(facts: TagFacts) -> tuple[Tag, ...]:

@@ -8,7 +8,7 @@ from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import is_executable_file
-from unified_shell.core.shells.dialects import dialect_of_program
+from unified_shell.core.shells.dialects.table import dialect_of_program
 
 __all__ = ["Entered", "entered_session"]
 

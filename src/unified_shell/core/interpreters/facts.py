@@ -6,7 +6,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from unified_shell.core.distributions.tags import TagFacts
+from unified_shell.core.distributions.tag_facts import TagFacts
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.machine.host import Host, Libc

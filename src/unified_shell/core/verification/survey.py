@@ -18,7 +18,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.processes.running_programs import RunningProgram
 from unified_shell.core.machine.programs.executables import is_executable_file
-from unified_shell.core.shells.dialects import DIALECTS
+from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.sessions.path_faults import FaultKind, PathFault, commands_in, find_faults
 from unified_shell.core.shells.startup.hookup import wired_modes
 from unified_shell.core.shells.wiring.wiring import Entry, read_wiring

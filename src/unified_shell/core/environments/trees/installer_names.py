@@ -14,7 +14,7 @@ from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.errors import UshError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import join
-from unified_shell.core.shells.dialects import BASH
+from unified_shell.core.shells.dialects.table import BASH
 
 __all__ = ["installer_commands", "installer_projects", "put_signposts", "signpost_text"]
 

@@ -12,8 +12,8 @@ from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.locations import Locations, Scope, scratch_root
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.registry.registry import registry_of
-from unified_shell.core.shells.dialects import DIALECTS, SH
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+from unified_shell.core.shells.dialects.table import DIALECTS, SH
 from unified_shell.core.shells.sessions.sessions import find_program
 from unified_shell.core.shells.startup.hookup import HookUp
 from unified_shell.core.shells.wiring.registry_wiring import KEYS

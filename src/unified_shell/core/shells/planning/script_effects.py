@@ -8,7 +8,7 @@ from msgspec import Struct
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
-from unified_shell.core.shells.dialects import dialect_named
+from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
 
 __all__ = ["ScriptEffects", "try_script"]

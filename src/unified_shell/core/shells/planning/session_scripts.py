@@ -12,8 +12,8 @@ from unified_shell.core.errors import Refused, UsageError, nearest, os_error_tex
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, typed
-from unified_shell.core.shells.dialects import DIALECTS, dialect_named
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript
+from unified_shell.core.shells.dialects.table import DIALECTS, dialect_named
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 
 from .everyone import check_for_everyone

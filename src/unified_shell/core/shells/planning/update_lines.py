@@ -4,7 +4,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.machine.session import read_session
-from unified_shell.core.shells.dialects import SH, dialect_of_program
+from unified_shell.core.shells.dialects.table import SH, dialect_of_program
 from unified_shell.core.shells.wiring.session_files import session_file
 
 __all__ = ["forget_lines", "update_lines"]

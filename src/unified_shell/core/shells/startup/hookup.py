@@ -16,8 +16,8 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes.processes import run_program
-from unified_shell.core.shells.dialects import DIALECTS, SH, dialect_of_program
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+from unified_shell.core.shells.dialects.table import DIALECTS, SH, dialect_of_program
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
 from unified_shell.core.shells.wiring.session_files import session_file
 

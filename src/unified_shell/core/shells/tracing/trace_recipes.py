@@ -7,9 +7,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.shells.dialects import BASH
 from unified_shell.core.shells.dialects.dialect import Mode
 from unified_shell.core.shells.dialects.overlays import overlay_fish
+from unified_shell.core.shells.dialects.table import BASH
 
 from .trace_records import Record
 

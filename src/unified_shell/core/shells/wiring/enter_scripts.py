@@ -1,8 +1,8 @@
 """The scripts that lie in an environment and enter it: to be sourced, or read by a session that is opened."""
 
 from unified_shell.core.machine.places import Place
-from unified_shell.core.shells.dialects import DIALECTS, SH, dialect_named
 from unified_shell.core.shells.dialects.dialect import SessionContent, template
+from unified_shell.core.shells.dialects.table import DIALECTS, SH, dialect_named
 
 from .wiring import Wiring
 

@@ -5,8 +5,8 @@ from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown
-from unified_shell.core.shells.dialects import DIALECTS, FISH, SH
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionContent
+from unified_shell.core.shells.dialects.table import DIALECTS, FISH, SH
 
 from .wiring import Wiring, wiring_file
 

@@ -17,7 +17,7 @@ from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.machine.processes.running_programs import RunningProgram
 from unified_shell.core.machine.processes.system_packages import search_line
-from unified_shell.core.shells.dialects import dialect_named
+from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.command_sessions import CommandSession, ask_command_session
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
