@@ -71,6 +71,7 @@ WORKERS = {
     "LockRequest",
     "PackageChange",
     "_Judge",
+    "_Lacking",
     "MetadataReader",
     "SourceBuilder",
     "_Hooks",

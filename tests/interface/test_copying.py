@@ -284,7 +284,7 @@ def test_an_environment_is_offered_to_notebooks_and_the_desktop(account: Account
     assert not entry.exists()
     account.ush("undo", "--yes")
     assert kernel.exists()
-    account.ush("environment", "offer", name, "--take-back", "--yes")
+    account.ush("environment", "offer", name, "--withdraw", "--yes")
     assert visible_state(account.home) == before
 
 
@@ -386,7 +386,7 @@ def test_an_adopted_ones_versioned_launcher_is_no_fault_and_a_missing_one_is(
     place.rename(tmp_path / "moved")
     assert "absent" in account.ush("environment", "list").out
     refused = account.ush("environment", "run", "old", "--", "hum", code=4).err
-    assert "is not there any more" in refused
+    assert "is gone" in refused
     account.ush("environment", "drop", "old", "--yes")
     account.ush("environment", "adopt", tmp_path / "moved", "--name", "old", "--yes")
     account.ush("environment", "run", "old", "--", "python", "-c", "import combs")

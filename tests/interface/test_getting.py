@@ -302,7 +302,7 @@ def test_what_depends_on_an_interpreter_is_named_before_it_goes(account: Account
     account.ush("command", "prefer", "lua", "mine", "--yes")
     needed = account.ush("interpreter", "drop", "mine", "--yes", code=3)
     assert "needed by: the preferred name lua" in needed.err
-    account.ush("interpreter", "drop", "mine", "--although-needed", "--yes")
+    account.ush("interpreter", "drop", "mine", "--even-if-needed", "--yes")
 
 
 def test_a_module_is_looked_for_everywhere(apiary: Account) -> None:

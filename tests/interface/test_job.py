@@ -282,7 +282,7 @@ def test_look_at_the_machine_shows_faults_and_broken_interpreters(account: Accou
         ("", "is empty"),
         ("/usr/bin", "is there twice"),
         ("~/bin", "holds a literal ~, which programs do not expand"),
-        ("/etc/passwd", "is no directory"),
+        ("/etc/passwd", "is not a directory"),
     }
     assert str(account.home / ".local/bin") in seen["unreached"]
     found = {one["names"][0].rsplit("/", 1)[-1]: one for one in seen["interpreters"]}
@@ -481,14 +481,14 @@ def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Ac
     wheel(wheels, "old-bee", "1.0", tag="cp27-none-win32")
     wheel(wheels, "bee", "1.0", requires=["waggle-io"])
     apiary.ush("index", "add", "odd", wheels, "--yes")
-    none = apiary.ush("environment", "new", "x", "--to-hold", "old-bee", code=4)
+    none = apiary.ush("environment", "new", "x", "--supported-by", "old-bee", code=4)
     assert "its wheels are for cp27 on win32" in none.err
     refused = apiary.ush("package", "get", "old-bee", "-e", "hive", code=4)
     assert "nothing for this kind of machine" in refused.err
     wheel(wheels, "older-bee", "1.0", tag="cp27-none-any")
     refused = apiary.ush("package", "get", "older-bee", "-e", "hive", code=4)
-    assert "--to-hold older-bee" in refused.err
-    made = apiary.ush("environment", "new", "x", "--to-hold", "bee", "--yes")
+    assert "--supported-by older-bee" in refused.err
+    made = apiary.ush("environment", "new", "x", "--supported-by", "bee", "--yes")
     assert "Make the environment x on Python 3" in made.out
     apiary.write("needs.txt", "bee\n")
     assert "2 files" in apiary.ush("index", "copy", "carry", "--file", "needs.txt").out

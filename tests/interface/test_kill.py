@@ -64,7 +64,7 @@ COMMANDS = (
     ["command", "drop", "python", "--yes"],
     ["command", "get", "swarmcast", "--interpreter", BASE_PYTHON, "--yes"],
     ["command", "drop", "swarmcast", "--yes"],
-    ["interpreter", "drop", "queen", "--although-needed", "--yes"],
+    ["interpreter", "drop", "queen", "--even-if-needed", "--yes"],
     ["catalog", "drop", "hums", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],

@@ -139,7 +139,7 @@ def test_constraints_and_overrides_are_kept_and_lifted(account: Account, field: 
     wheel(field, "hivehum", requires=["combgraph<2"])
     bounds = account.write("bounds.txt", "combgraph < 3  # not yet\n")
     words = ("package", "get", "-e", "hive", "--yes")
-    account.ush(*words, "combgraph", "--constraints", bounds)
+    account.ush(*words, "combgraph", "--bounds", bounds)
     assert version_in(account, "combgraph") == "2.0"
     account.ush("package", "refresh", "-e", "hive", "--yes")
     assert version_in(account, "combgraph") == "2.0", "it holds from then on"
@@ -147,11 +147,11 @@ def test_constraints_and_overrides_are_kept_and_lifted(account: Account, field: 
     account.ush(*words, "hivehum", code=None)
     assert version_in(account, "combgraph") == "1.0"
     instead = account.write("instead.txt", "combgraph == 2.0\n")
-    account.ush(*words, "hivehum", "combgraph", "--overrides", instead)
+    account.ush(*words, "hivehum", "combgraph", "--replace", instead)
     assert version_in(account, "combgraph") == "2.0"
     account.ush("verify", "hive")
     nothing = account.write("nothing.txt", "")
-    account.ush(*words, "--constraints", nothing, "--overrides", nothing)
+    account.ush(*words, "--bounds", nothing, "--replace", nothing)
     assert version_in(account, "combgraph") == "1.0", "without the override, what hivehum requires holds again"
 
 
@@ -299,7 +299,7 @@ def test_an_environment_is_shown_with_its_size_its_applications_and_its_drift(ac
     (stranger / "INSTALLER").write_text("a \x1b[31mbeekeeper\n")
     said = account.ush("environment", "show", "hive").out
     assert "mite-count 2.0 was put there by a ?[31mbeekeeper" in said
-    assert "waggle-io 1.0 is not there any more" in said
+    assert "waggle-io 1.0 is gone" in said
 
 
 def test_a_disk_that_fills_in_the_middle_changes_nothing(account: Account, tmp_path: Path) -> None:

@@ -45,7 +45,7 @@ class CheckedCommand(click.Command):
                 is_word = isinstance(parameter, click.Argument)
                 told = parameter.make_metavar(ctx).strip("[].") if is_word else parameter.opts[0]
                 what = "word" if is_word else "value"
-                raise click.UsageError(f"the {what} for {told} is empty: a variable that was not set?", ctx)
+                raise click.UsageError(f"the {what} for {told} is empty: is a variable not set?", ctx)
         return rest
 
 

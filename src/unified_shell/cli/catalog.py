@@ -17,13 +17,13 @@ __all__ = ["catalog"]
 
 @click.group(cls=VerbGroup)
 def catalog() -> None:
-    """Folders and URLs that list descriptions: how interpreters and suites are obtained."""
+    """The folders and URLs that describe how to obtain interpreters and suites."""
 
 
 @catalog.command("list")
 @click.argument("word", default="")
-@click.option("--language", default="", help="Only what is of this language.")
-@click.option("--category", default="", help="Only what is of this category.")
+@click.option("--language", default="", help="Only offers for this language.")
+@click.option("--category", default="", help="Only offers in this category.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_catalogs(context: Context, *, word: str, language: str, category: str, as_json: bool) -> None:
@@ -68,7 +68,7 @@ def list_catalogs(context: Context, *, word: str, language: str, category: str, 
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def show(context: Context, name: str, *, as_json: bool) -> None:
-    """Show what the catalog NAME lists, and every mistake in it. Exit code 1 if there is any."""
+    """Show what the catalog NAME offers, and every mistake in it. Exit code 1 if there is any."""
     from unified_shell.core.catalogs.reading import read_catalog
     from unified_shell.views.catalog_view import print_catalog
     from unified_shell.views.json_view import json_text
@@ -89,7 +89,7 @@ def show(context: Context, name: str, *, as_json: bool) -> None:
 @change_options
 @pass_context
 def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> None:
-    """Take descriptions from ADDRESS, a folder or URL with a catalog.toml, under a NAME."""
+    """Add the catalog NAME: ADDRESS is a folder or URL with a catalog.toml."""
     from unified_shell.core.catalogs.reading import why_unreadable
     from unified_shell.core.catalogs.registered import CATALOGS
 
@@ -106,7 +106,7 @@ def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> Non
 @change_options
 @pass_context
 def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
-    """Forget the catalog NAME; what came from it stays."""
+    """Remove the catalog NAME; what was installed from it stays."""
     from unified_shell.core.catalogs.registered import CATALOGS
 
     locations = context.locations_for(how.scope)

@@ -30,7 +30,7 @@ for_whom = click.option(
     type=click.Choice(["me", "everyone"]),
     default="me",
     show_default=True,
-    help="Whose it is; for everyone needs rights.",
+    help="Who it is for; `everyone` needs root.",
 )
 
 
@@ -83,12 +83,10 @@ def change_options(command: Callable[..., None]) -> Callable[..., None]:
             callback=_be_quiet,
             help="Do not show progress.",
         ),
-        click.option("--strict", is_flag=True, help="Put the change back if any check fails."),
-        click.option(
-            "--json", "as_json", is_flag=True, help="Print the plan, or with --yes what came of it, as JSON."
-        ),
+        click.option("--strict", is_flag=True, help="Undo the change if any check fails."),
+        click.option("--json", "as_json", is_flag=True, help="Print the plan as JSON; with --yes, the outcome."),
         click.option("--plan", "only_plan", is_flag=True, help="Show the plan and change nothing."),
-        click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead with the plan."),
+        click.option("-y", "--yes", is_flag=True, help="Carry out the plan without asking."),
     )
     for option in options:
         with_how = option(with_how)
@@ -168,7 +166,7 @@ def _agree_and_carry(
     try:
         return change, _carry_through(context, executor, change, strict=how.strict)
     except PlanMoved:
-        context.screen.say("another change came first; this one is planned anew")
+        context.screen.say("another change came first; planning again")
     for _ in range(MAX_REMADE):
         agreed = change.plan
         with contextlib.suppress(PlanMoved), executor.exclusive(typed_call(click.get_current_context())) as held:
@@ -192,7 +190,7 @@ def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeO
         context.screen.result(json_text("plan", plan))
         return False
     if how.as_json and not how.yes:
-        raise Refused("a program cannot be asked; nothing was changed", again_with=("--yes",))
+        raise Refused("--json cannot ask; nothing was changed", again_with=("--yes",))
     if plan.nothing_to_do:
         context.screen.result(f"Nothing to change: {plan.nothing_to_do}.")
         return False

@@ -11,7 +11,7 @@ __all__ = ["command"]
 
 @click.group(cls=VerbGroup)
 def command() -> None:
-    """Single commands: which candidate answers to a name, and getting one from a distribution."""
+    """Prefer one of several candidates for a name, or install a single command."""
 
 
 @command.command("list")
@@ -19,7 +19,7 @@ def command() -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_commands(context: Context, pattern: str, *, as_json: bool) -> None:
-    """List the commands that were decided on or got; with a PATTERN, every name that fits, and its candidates."""
+    """List preferred and installed commands; with a PATTERN, every matching name and its candidates."""
     from unified_shell.core.commands.patterns import match_names
     from unified_shell.core.commands.preferred import all_choices, links_folder
     from unified_shell.core.verification.names.managed_places import managed_places
@@ -42,14 +42,14 @@ def list_commands(context: Context, pattern: str, *, as_json: bool) -> None:
 @command.command()
 @click.argument("name")
 @click.argument("candidate")
-@click.option("--only", is_flag=True, help="For NAME alone, without the other names of an interpreter.")
+@click.option("--only", is_flag=True, help="Only NAME, without the interpreter's other names.")
 @for_whom
 @change_options
 @pass_context
 def prefer(context: Context, name: str, candidate: str, *, only: bool, how: ChangeOptions) -> None:
-    """Let CANDIDATE, a path or the name of an interpreter or environment, answer to NAME in new sessions.
+    """Make NAME start CANDIDATE in new sessions; CANDIDATE is a path or the name of an interpreter or environment.
 
-    An interpreter's other names and scripts come with it, as one unit, unless --only is given. Nothing of the system's own is touched.
+    An interpreter's other names and scripts follow as one unit, unless --only is given. No system file is touched.
     """
     from unified_shell.core.environments.owned_commands import plan_prefer_named
 
@@ -59,13 +59,15 @@ def prefer(context: Context, name: str, candidate: str, *, only: bool, how: Chan
 
 @command.command()
 @click.argument("name")
-@click.option("--from", "source", default="", metavar="DISTRIBUTION", help="What brings it; NAME, if not given.")
-@click.option("--interpreter", "wanted", default="", help="A path, a name or a version; else the session's.")
+@click.option(
+    "--from", "source", default="", metavar="DISTRIBUTION", help="The distribution that provides it [default: NAME]."
+)
+@click.option("--interpreter", "wanted", default="", help="A path, name or version [default: the session's].")
 @for_whom
 @change_options
 @pass_context
 def get(context: Context, name: str, source: str, wanted: str, *, how: ChangeOptions) -> None:
-    """Get the command NAME from a Python distribution, into an environment of its own."""
+    """Install the command NAME from a Python distribution, in its own environment."""
     from unified_shell.core.environments.command_environments import plan_get_command
     from unified_shell.core.environments.packages.requests import parse_request
     from unified_shell.core.interpreters.adopting import choose_interpreter
@@ -87,7 +89,7 @@ def get(context: Context, name: str, source: str, wanted: str, *, how: ChangeOpt
 @change_options
 @pass_context
 def refresh(context: Context, name: str, *, how: ChangeOptions) -> None:
-    """Have the newest of the distribution that NAME came from; or the scripts that came to a preferred interpreter."""
+    """Update the distribution that provides NAME, or pick up new scripts of a preferred interpreter."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.commands.preferring import find_choice
     from unified_shell.core.environments.command_environments import plan_refresh_command
@@ -110,7 +112,7 @@ def refresh(context: Context, name: str, *, how: ChangeOptions) -> None:
 @change_options
 @pass_context
 def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
-    """Take the choice or the command NAME back; what answered before answers again."""
+    """Remove the preference or the installed command NAME; the previous candidate answers again."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.commands.preferring import find_choice
     from unified_shell.core.environments.command_environments import plan_drop_command

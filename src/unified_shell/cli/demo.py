@@ -9,9 +9,7 @@ __all__ = ["demo"]
 
 
 @click.command(cls=CheckedCommand)
-@click.option(
-    "--keep", default="", metavar="DIR", help="Where to put the scratch home, which is kept; DIR must be new."
-)
+@click.option("--keep", default="", metavar="DIR", help="Keep the scratch home in DIR, which must not exist.")
 @pass_context
 def demo(context: Context, keep: str) -> None:
     """Run the whole job on the apiary study in a scratch home: look, get, wire, verify, undo; offline."""

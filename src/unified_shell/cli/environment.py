@@ -27,7 +27,7 @@ def environment() -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_environments_(context: Context, *, as_json: bool) -> None:
-    """List the environments of this account, and everyone's."""
+    """List your environments and everyone's."""
     from unified_shell.core.environments.model.registry import all_environments, unreadable_environments
     from unified_shell.views.environment_view import print_environments
     from unified_shell.views.json_view import json_text
@@ -47,14 +47,18 @@ own_files = click.option("--own-files", "alone", is_flag=True, help="Share no fi
 
 @environment.command()
 @click.argument("name")
-@click.option("--interpreter", "wanted", default="", help="A path, an adopted name or a version; else the session's.")
+@click.option("--interpreter", "wanted", default="", help="A path, name or version [default: the session's].")
 @click.option(
-    "--to-hold", "packages", multiple=True, metavar="REQUIREMENT", help="On the newest interpreter that can have it."
+    "--supported-by",
+    "packages",
+    multiple=True,
+    metavar="REQUIREMENT",
+    help="Use the newest interpreter that REQUIREMENT supports.",
 )
 @click.option(
-    "--language", default="python", help="An isolated library of another one: lua, perl, r, node and others."
+    "--language", default="python", help="Another language: an isolated library for lua, perl, r, node and others."
 )
-@click.option("--with-installer", is_flag=True, help="Put the installer that its interpreter has into it as well.")
+@click.option("--with-installer", is_flag=True, help="Also include the installer that its interpreter has.")
 @own_files
 @for_whom
 @change_options
@@ -70,7 +74,7 @@ def new(
     alone: bool,
     how: ChangeOptions,
 ) -> None:
-    """Make the environment NAME, empty, on an interpreter of this machine."""
+    """Create the empty environment NAME on an interpreter of this machine."""
     from unified_shell.core.environments.interpreter_choice import choose_for
     from unified_shell.core.environments.lifecycle import plan_new
     from unified_shell.core.environments.new_with_installer import plan_new_filled
@@ -82,7 +86,7 @@ def new(
         _new_library(context, name, language, wanted, how, plain=not (packages or with_installer or alone))
         return
     if wanted and packages:
-        raise UsageError("--interpreter and --to-hold both choose the interpreter", next_step="give one of them")
+        raise UsageError("--interpreter and --supported-by both choose the interpreter", next_step="give one of them")
     why: tuple[str, ...] = ()
     if packages:
         requests = [parse_request(text) for text in packages]
@@ -108,7 +112,7 @@ def _new_library(context: Context, name: str, language: str, wanted: str, how: C
 
     if not plain:
         raise UsageError(
-            "--to-hold, --with-installer and --own-files are for Python's packages",
+            "--supported-by, --with-installer and --own-files are for Python's packages",
             next_step=f"ush environment new {typed(name)} --language {language}",
         )
     locations = context.locations_for(how.scope)
@@ -120,7 +124,7 @@ def _new_library(context: Context, name: str, language: str, wanted: str, how: C
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def show(context: Context, name: str, *, as_json: bool) -> None:
-    """Show what the environment NAME holds, where it is, how large, how it drifted, and a line to start each command."""
+    """Show the contents, place, size and drift of the environment NAME, and how to start each command."""
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.verification.packages.environment_reports import report_environment
     from unified_shell.views.environment_view import environment_rows, print_environment
@@ -161,7 +165,7 @@ def run(context: Context, name: str, command: tuple[str, ...]) -> None:
 @click.argument("name")
 @pass_context
 def enter(context: Context, name: str) -> None:
-    """Open a session of your shell that has entered the environment NAME; `exit` leaves it."""
+    """Open a session of your shell inside the environment NAME; `exit` leaves it."""
     from unified_shell.core.environments.entering import entered_session
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.running import check_base_there
@@ -212,14 +216,14 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     "--interpreter",
     "wanted",
     default="",
-    help="Another one; of another version, what was requested is solved anew for it. Else the source's own.",
+    help="Use another interpreter [default: the source's own]; for another version, the requested packages are solved anew.",
 )
 @own_files
 @for_whom
 @change_options
 @pass_context
 def copy(context: Context, source: str, name: str, wanted: str, *, alone: bool, how: ChangeOptions) -> None:
-    """Copy SOURCE into the new environment NEW: an environment, or a folder of one or of an application's interpreter."""
+    """Copy SOURCE to the new environment NEW. SOURCE is an environment, its folder, or an application's interpreter."""
     from unified_shell.core.environments.copying import find_source, plan_copy
     from unified_shell.core.environments.packages.refetching import refetching
     from unified_shell.core.interpreters.adopting import choose_interpreter
@@ -273,7 +277,7 @@ def _copied_anew(
 @change_options
 @pass_context
 def rename(context: Context, name: str, new: str, *, how: ChangeOptions) -> None:
-    """Rename the environment NAME to NEW; where it was offered is told."""
+    """Rename the environment NAME to NEW, and list where it was offered."""
     from unified_shell.core.changes.merging import merged
     from unified_shell.core.environments.copying_across_versions import plan_rename
     from unified_shell.core.environments.model.registry import find_environment
@@ -291,12 +295,12 @@ def rename(context: Context, name: str, new: str, *, how: ChangeOptions) -> None
 
 @environment.command()
 @click.argument("folder")
-@click.option("--name", default="", help="What it is called here; else the folder's name.")
+@click.option("--name", default="", help="Its name here [default: the folder's name].")
 @for_whom
 @change_options
 @pass_context
 def adopt(context: Context, folder: str, name: str, *, how: ChangeOptions) -> None:
-    """Register the environment in FOLDER, which something else made, in place; it counts as protected."""
+    """Register an environment made by something else, in place and protected."""
     from unified_shell.core.environments.protecting import plan_adopt
 
     called = name or os.path.basename(os.path.abspath(folder))
@@ -310,7 +314,7 @@ def adopt(context: Context, folder: str, name: str, *, how: ChangeOptions) -> No
 @change_options
 @pass_context
 def protect(context: Context, name: str, *, how: ChangeOptions) -> None:
-    """Refuse changes of the environment NAME from now on."""
+    """Refuse changes to the environment NAME."""
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.protecting import plan_protect
 
@@ -328,7 +332,7 @@ def protect(context: Context, name: str, *, how: ChangeOptions) -> None:
 @change_options
 @pass_context
 def unprotect(context: Context, name: str, *, how: ChangeOptions) -> None:
-    """Let the environment NAME be changed; an adopted one is made anew by ush, and its folder a link to that."""
+    """Allow changes to NAME. An adopted environment is rebuilt by ush and its folder replaced by a link."""
     from unified_shell.core.environments.convert_adopted import plan_take_charge
     from unified_shell.core.environments.copying import find_source
     from unified_shell.core.environments.model.registry import find_environment
@@ -352,26 +356,28 @@ def unprotect(context: Context, name: str, *, how: ChangeOptions) -> None:
 
 @environment.command()
 @click.argument("name")
-@click.option("--notebook", is_flag=True, help="To notebooks, as a kernel.")
-@click.option("--application", "command", default="", metavar="COMMAND", help="COMMAND of it, to the desktop's menu.")
-@click.option("--take-back", is_flag=True, help="Offer it nowhere any more.")
+@click.option("--notebook", is_flag=True, help="Offer it to notebooks, as a kernel.")
+@click.option(
+    "--application", "command", default="", metavar="COMMAND", help="Offer its COMMAND in the desktop's menu."
+)
+@click.option("--withdraw", is_flag=True, help="Withdraw every offer.")
 @change_options
 @pass_context
-def offer(context: Context, name: str, command: str, *, notebook: bool, take_back: bool, how: ChangeOptions) -> None:
-    """Offer the environment NAME to notebooks, or a command of it to the desktop; dropping it takes that back."""
+def offer(context: Context, name: str, command: str, *, notebook: bool, withdraw: bool, how: ChangeOptions) -> None:
+    """Offer the environment NAME to notebooks, or one of its commands to the desktop, until it is dropped."""
     from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.offers import plan_offer_application, plan_offer_notebook, plan_withdraw
     from unified_shell.core.errors import UsageError
 
-    if [notebook, bool(command), take_back].count(True) != 1:
+    if [notebook, bool(command), withdraw].count(True) != 1:
         raise UsageError(
-            "as what is it to be offered?",
+            "choose --notebook or --application",
             next_step=f"ush environment offer {typed(name)} --notebook   or --application COMMAND",
         )
 
     def make() -> "Change":
         found = find_environment(name, context.host, context.locations)
-        if take_back:
+        if withdraw:
             return plan_withdraw(found, context.host)
         return (
             plan_offer_notebook(found, context.host)

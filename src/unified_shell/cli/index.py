@@ -14,7 +14,7 @@ __all__ = ["index"]
 
 @click.group(cls=VerbGroup)
 def index() -> None:
-    """Where packages come from: indexes are asked in their order."""
+    """The indexes that packages come from, in the order in which they are asked."""
 
 
 @index.command("list")
@@ -40,18 +40,18 @@ def list_indexes(context: Context, *, as_json: bool) -> None:
 @index.command()
 @click.argument("name")
 @click.argument("address", default="")
-@click.option("--first", is_flag=True, help="Ask it before all others; one that is there is moved.")
+@click.option("--first", is_flag=True, help="Ask it before all others; an existing index is moved.")
 @click.option("--before", default="", metavar="OTHER", help="Ask it before the index OTHER.")
-@click.option("--login", is_flag=True, help="Ask for user and password, and keep them in your keyring.")
+@click.option("--login", is_flag=True, help="Ask for user and password and store them in your keyring.")
 @for_whom
 @change_options
 @pass_context
 def add(
     context: Context, name: str, address: str, *, first: bool, before: str, login: bool, how: ChangeOptions
 ) -> None:
-    """Take packages from ADDRESS, a Simple Repository API or a folder of wheels, under a NAME.
+    """Add the index NAME: ADDRESS is a Simple Repository API or a folder of wheels.
 
-    Your laboratory's own index has an address that whoever keeps it knows. That of the Python Package Index is in its
+    Ask the maintainer of your laboratory's index for its address. That of the Python Package Index is in its
     documentation, as the base URL of its Simple API (PEP 503). It ends with "/simple/" most often.
     """
     from unified_shell.core.indexes.registered import INDEXES
@@ -77,16 +77,14 @@ def _keep_login(context: Context, address: str) -> None:
     from unified_shell.core.transfers.keyring_credentials import keep_in_keyring
 
     if not is_web_address(address):
-        raise UsageError(
-            "--login is for the address of a server", next_step="ush index add NAME https://HOST/simple/"
-        )
+        raise UsageError("--login needs the address of a server", next_step="ush index add NAME https://HOST/simple/")
     check_no_password(address)
     host_name = urllib.parse.urlsplit(address).hostname or ""
     user = user_in_address(address)[0] or click.prompt(f"User at {host_name}", err=True)
     hidden = sys.stdin.isatty()
     password = click.prompt("Password", hide_input=True, err=True) if hidden else sys.stdin.readline().rstrip("\n")
     keep_in_keyring(host_name, user, password)
-    context.screen.say(f"The password of {user} at {host_name} is in your keyring.")
+    context.screen.say(f"Stored the password of {user} at {host_name} in your keyring.")
 
 
 @index.command()
@@ -95,7 +93,7 @@ def _keep_login(context: Context, address: str) -> None:
 @change_options
 @pass_context
 def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
-    """Forget the index NAME; what came from it stays."""
+    """Remove the index NAME; installed packages stay."""
     from unified_shell.core.indexes.registered import INDEXES
 
     locations = context.locations_for(how.scope)
@@ -107,11 +105,11 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
 @click.argument("requirements", nargs=-1, metavar="[REQUIREMENT]...")
 @request_options
 @click.option(
-    "--interpreter", "wanted", default="", help="For this one: a path, a name or a version; else the session's."
+    "--interpreter", "wanted", default="", help="The target: a path, name or version [default: the session's]."
 )
 @pass_context
 def copy(context: Context, folder: str, requirements: tuple[str, ...], *, words: RequestOptions, wanted: str) -> None:
-    """Bring the wheels and sources that requirements need into FOLDER, for a machine without a network."""
+    """Download everything REQUIREMENTs need into FOLDER, for a machine without a network."""
     import os
 
     from unified_shell.core.environments.packages.getting import solve_alone
@@ -131,14 +129,14 @@ def copy(context: Context, folder: str, requirements: tuple[str, ...], *, words:
     size = shown_size(sum(os.path.getsize(path) for path in brought))
     there = len(solution.chosen) - len(brought)
     more = f"; {there} were there" if there else ""
-    context.screen.result(f"{len(brought)} files, {size}, for {facts.title}, are in {folder} now{more}.")
+    context.screen.result(f"{len(brought)} files ({size}) for {facts.title} are now in {folder}{more}.")
     context.screen.result(f"There: ush index add NAME {typed(os.path.abspath(folder), context.host.home)}")
 
 
 @index.command()
 @click.argument("folder", type=click.Path(exists=True, file_okay=False))
-@click.option("--port", default=0, help="The port to listen at; a free one, if not given.")
-@click.option("--address", default="127.0.0.1", show_default=True, help="The address to listen at.")
+@click.option("--port", default=0, help="The port to listen on [default: a free one].")
+@click.option("--address", default="127.0.0.1", show_default=True, help="The address to listen on.")
 @pass_context
 def serve(context: Context, folder: str, port: int, address: str) -> None:
     """Serve a FOLDER of wheels by the Simple Repository API, until interrupted."""

@@ -22,15 +22,15 @@ __all__ = ["interpreter"]
 
 @click.group(cls=VerbGroup)
 def interpreter() -> None:
-    """Interpreters: found on this machine, got, built, packed, and registered in place."""
+    """Find, install, build, pack and register interpreters."""
 
 
 @interpreter.command("list")
-@click.option("--below", "roots", multiple=True, metavar="DIR", help="Only those below DIR, which is searched.")
+@click.option("--below", "roots", multiple=True, metavar="DIR", help="Search only below DIR.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_interpreters(context: Context, roots: tuple[str, ...], *, as_json: bool) -> None:
-    """List the interpreters of this machine, of Python and other languages, and those that ush keeps."""
+    """List the interpreters of this machine, for Python and other languages, and those managed by ush."""
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.discovery import discover
     from unified_shell.core.interpreters.managed import all_managed
@@ -49,18 +49,19 @@ def list_interpreters(context: Context, roots: tuple[str, ...], *, as_json: bool
 
 @interpreter.command()
 @click.argument("what", nargs=-1, required=True)
-@click.option("--name", default="", help="What to call it; its file's name or its version, if not given.")
-@click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built, or built here.")
-@click.option("--platform", default="", help="For another word size: such as linux-i386.")
-@click.option("--archive", default="", metavar="FILE", help="What was fetched by hand.")
-@click.option("--sha256", default="", help="The hash that the archive must have.")
-@click.option("--with", "wanted", multiple=True, metavar="PART", help="When building: this part must be there.")
-@click.option("--without", "unwanted", multiple=True, metavar="PART", help="When building: leave this part out.")
-@click.option("--optimised", is_flag=True, help="When building: let the compiler measure and optimise; takes long.")
+@click.option("--name", default="", help="Its name [default: from its file or version].")
+@click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built (binary), or built here (source).")
+@click.option("--platform", default="", help="Another word size, such as linux-i386.")
+@click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
+@click.option("--sha256", default="", help="The SHA-256 that the archive must have.")
+@click.option("--with", "wanted", multiple=True, metavar="PART", help="When building: require this part.")
+@click.option("--without", "unwanted", multiple=True, metavar="PART", help="When building: leave out this part.")
+@click.option("--optimised", is_flag=True, help="When building: optimise with profiling, which takes much longer.")
 @side_options(
-    "Its commands on PATH, before others of the same name.", "Its commands on PATH, after others of the same name."
+    "Put its commands on PATH, before others of the same name.",
+    "Put its commands on PATH, after others of the same name.",
 )
-@click.option("--although-ready", is_flag=True, help="Even if one that fits is on this machine.")
+@click.option("--even-if-ready", is_flag=True, help="Even if a matching interpreter is on this machine.")
 @click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
 @for_whom
 @change_options
@@ -78,14 +79,14 @@ def get(  # noqa: PLR0913 - an argument an option
     unwanted: tuple[str, ...],
     optimised: bool,
     side: str | None,
-    although_ready: bool,
+    even_if_ready: bool,
     accepted: tuple[str, ...],
     how: ChangeOptions,
 ) -> None:
     """Get an interpreter: WHAT is a language and version (python 3.12), a URL or file of a ready-built archive or
     of a source, which is built, or a folder, which is copied.
 
-    It is freed from where it was built, and proved in its own place. Parts of Python: TLS, SQLite, ctypes, zlib,
+    It is made relocatable and tested where it is installed. Parts of Python: TLS, SQLite, ctypes, zlib,
     bzip2, xz, Tk, readline, curses, uuid, gdbm.
     """
     from unified_shell.core.interpreters.getting.building import BuildOptions
@@ -101,7 +102,7 @@ def get(  # noqa: PLR0913 - an argument an option
         accepted=accepted,
         build=BuildOptions(wanted=wanted, unwanted=unwanted, optimised=optimised),
         side=side or "",
-        although_ready=although_ready,
+        even_if_ready=even_if_ready,
     )
     locations = context.locations_for(how.scope)
 
@@ -123,9 +124,9 @@ def get(  # noqa: PLR0913 - an argument an option
 @click.option("-o", "--output", default="", metavar="FILE", help="The archive: .tar.gz, .tar.xz, .tar.zst …")
 @pass_context
 def pack(context: Context, which: str, output: str) -> None:
-    """Pack WHICH, an interpreter that ush brought, or a Python's name, version or path, into an archive.
+    """Pack an interpreter into an archive. WHICH is one managed by ush, or a Python's name, version or path.
 
-    It is got elsewhere by: ush interpreter get ARCHIVE
+    Install it elsewhere with: ush interpreter get ARCHIVE
     """
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.interpreters.getting.packing import pack_interpreter, pack_managed, packed_name
@@ -145,19 +146,20 @@ def pack(context: Context, which: str, output: str) -> None:
         with context.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
             place, count = pack_interpreter(facts, name, host, locations, progress=context.tell_progress)
     context.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
-    context.screen.result(f"To have it elsewhere: ush interpreter get {typed(place, context.host.home)}")
+    context.screen.result(f"Install it elsewhere with: ush interpreter get {typed(place, context.host.home)}")
 
 
 @interpreter.command()
 @click.argument("path")
-@click.option("--name", default="", help="What to call it; its version, if not given.")
+@click.option("--name", default="", help="Its name [default: its version].")
 @side_options(
-    "Its commands on PATH, before others of the same name.", "Its commands on PATH, after others of the same name."
+    "Put its commands on PATH, before others of the same name.",
+    "Put its commands on PATH, after others of the same name.",
 )
 @change_options
 @pass_context
 def adopt(context: Context, path: str, name: str, *, side: str | None, how: ChangeOptions) -> None:
-    """Register the interpreter at PATH, an executable or its folder; nothing of it is changed."""
+    """Register the interpreter at PATH (an executable or its folder) without changing it."""
     from unified_shell.core.interpreters.adopting import plan_adopt
 
     perform(context, lambda: plan_adopt(path, name, context.host, context.locations, side=side or ""), how)
@@ -165,12 +167,12 @@ def adopt(context: Context, path: str, name: str, *, side: str | None, how: Chan
 
 @interpreter.command()
 @click.argument("name")
-@click.option("--although-needed", is_flag=True, help="Even if environments or preferred names stop working.")
+@click.option("--even-if-needed", is_flag=True, help="Even if environments or preferred commands stop working.")
 @for_whom
 @change_options
 @pass_context
-def drop(context: Context, name: str, *, although_needed: bool, how: ChangeOptions) -> None:
-    """Drop the interpreter NAME; one that was adopted is only forgotten and stays where it is."""
+def drop(context: Context, name: str, *, even_if_needed: bool, how: ChangeOptions) -> None:
+    """Remove the interpreter NAME; an adopted one is only unregistered."""
     from unified_shell.core.environments.model.registry import list_environments
     from unified_shell.core.interpreters.adopted import read_adopted
     from unified_shell.core.interpreters.adopting import plan_forget
@@ -183,7 +185,7 @@ def drop(context: Context, name: str, *, although_needed: bool, how: ChangeOptio
         kept = find_managed(name, locations)
         if kept is not None:
             needed_by = dependants_of(kept, context.host, context.locations)
-            return plan_drop(name, needed_by, context.host, locations, consent=although_needed)
+            return plan_drop(name, needed_by, context.host, locations, consent=even_if_needed)
         real = {one.name: os.path.realpath(one.executable) for one in read_adopted(context.locations)}.get(name)
         on_it = [one.name for one in list_environments(context.locations) if one.contents.interpreter == real]
         return plan_forget(name, context.host, context.locations, on_it)
@@ -195,11 +197,9 @@ def _asked_side(context: Context, in_front: "Plan") -> str:
     """Ask where its commands are to stand on PATH, having said what that overrides."""
     from unified_shell.core.changes.plan import LineKind
 
-    changes = [line for line in in_front.lines if line.kind is LineKind.CHANGE and " will answer " in line.subject]
+    changes = [line for line in in_front.lines if line.kind is LineKind.ANSWER]
     told = ", ".join(f"{line.subject.split(' ')[0]} ({line.detail})" for line in changes)
-    context.screen.say(
-        f"In front of PATH it would answer to: {told}" if told else "Nothing on PATH is called like it."
-    )
+    context.screen.say(f"In front on PATH it would provide: {told}" if told else "Nothing on PATH has the same name.")
     choice: str = click.prompt(
         "Its commands on PATH", type=click.Choice(["front", "back", "no"]), default="no", err=True
     )

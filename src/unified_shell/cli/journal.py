@@ -10,12 +10,12 @@ __all__ = ["journal", "undo"]
 
 
 @click.command(cls=CheckedCommand)
-@click.option("--all", "everything", is_flag=True, help="All changes, not the newest 20 alone.")
+@click.option("--all", "everything", is_flag=True, help="All changes, not only the newest 20.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom
 @pass_context
 def journal(context: Context, *, everything: bool, scope: str, as_json: bool) -> None:
-    """Show what was done, newest first, and what is kept so that it can be undone."""
+    """Show what was done, newest first, and what is kept for undo."""
     from unified_shell.core.changes.retention import kept_bytes_of
     from unified_shell.core.changes.undo import is_standing
     from unified_shell.views.journal_view import JournalRow, print_journal
@@ -35,12 +35,12 @@ def journal(context: Context, *, everything: bool, scope: str, as_json: bool) ->
 
 @click.command(cls=CheckedCommand)
 @click.argument("number", type=int, required=False)
-@click.option("--through", is_flag=True, help="Take back the later changes that build on it as well.")
+@click.option("--through", is_flag=True, help="Also undo the later changes that depend on it.")
 @for_whom
 @change_options
 @pass_context
 def undo(context: Context, number: int | None, *, through: bool, how: ChangeOptions) -> None:
-    """Take back the newest change that stands, or change NUMBER. Lines that you added since are kept."""
+    """Undo the newest change, or change NUMBER. Lines that you added since then are kept."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
     from unified_shell.core.shells.wiring.derived import derive_from_wiring

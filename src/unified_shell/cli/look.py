@@ -35,7 +35,7 @@ def look(context: Context, names: tuple[str, ...], *, as_json: bool) -> None:
     if len(names) > 1 and as_json:
         from unified_shell.core.errors import UsageError
 
-        raise UsageError("--json tells of one name at a time", next_step=f"ush look {typed(names[0])} --json")
+        raise UsageError("--json takes one name at a time", next_step=f"ush look {typed(names[0])} --json")
     ready = [_look_at(context, name, as_json=as_json, more=name != names[-1]) for name in names]
     if not all(ready):
         click.get_current_context().exit(1)

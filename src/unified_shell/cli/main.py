@@ -27,21 +27,21 @@ NOUNS = (
         "Get",
         "interpreter",
         "interpreter:interpreter",
-        "Interpreters: found, got, built, packed, registered in place.",
+        "Find, install, build, pack and register interpreters.",
     ),
-    ("Get", "environment", "environment:environment", "Isolated environments: made, copied, entered, offered."),
-    ("Get", "package", "package:package", "Packages in an environment: got from an index, dropped, listed."),
-    ("Get", "command", "command:command", "Single commands: which candidate answers, and getting one."),
-    ("Get", "index", "index:index", "Where packages come from; serving a folder of wheels."),
-    ("Get", "store", "store:store", "Unpacked packages that environments share."),
-    ("Get", "catalog", "catalog:catalog", "Where descriptions of interpreters and suites come from."),
+    ("Get", "environment", "environment:environment", "Create, copy, enter and offer isolated environments."),
+    ("Get", "package", "package:package", "Install, list, update and remove packages."),
+    ("Get", "command", "command:command", "Prefer one of several candidates, or install a single command."),
+    ("Get", "index", "index:index", "The indexes that packages come from; serve a folder of wheels."),
+    ("Get", "store", "store:store", "The unpacked packages that environments share."),
+    ("Get", "catalog", "catalog:catalog", "The catalogs that describe interpreters and suites."),
     ("Wire", "path", "path:path", "Directories on PATH and other search paths in new sessions."),
     ("Wire", "variable", "variable:variable", "Variables in new sessions."),
-    ("Wire", "shell", "shell:shell", "Startup files: which are read, which read the wiring."),
-    ("Verify", "verify", "verify:verify", "Whether new sessions launch the commands and import all."),
+    ("Wire", "shell", "shell:shell", "Startup files, and the hook-up that makes them read the wiring."),
+    ("Verify", "verify", "verify:verify", "Check that new sessions launch the commands and import the packages."),
     ("Keep", "journal", "journal:journal", "What was done."),
-    ("Keep", "undo", "journal:undo", "Takes a change back."),
-    ("Try", "demo", "demo:demo", "The whole job on sample data in a scratch home, offline."),
+    ("Keep", "undo", "journal:undo", "Undo a change."),
+    ("Try", "demo", "demo:demo", "Try the whole job on sample data, in a scratch home, offline."),
 )
 
 
@@ -190,4 +190,4 @@ def _tell_unforeseen(error: Exception, *, trace: bool) -> None:
 
     place = write_log(error)
     click.echo(plain_text(f"ush: internal error: {type(error).__name__}: {error}"), err=True)
-    click.echo(plain_text(f"Next: run it again with --trace as the first word; the details are in {place}"), err=True)
+    click.echo(plain_text(f"Next: run it again with --trace as the first option; details: {place}"), err=True)

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 __all__ = ["package"]
 
 in_environment = click.option(
-    "-e", "--environment", "name", default="", help="The environment; else the entered one."
+    "-e", "--environment", "name", default="", help="The environment [default: the entered one]."
 )
 
 
@@ -39,14 +39,14 @@ without_index = click.option(
     metavar="INDEX",
     expose_value=False,
     callback=_to_bench,
-    help="Do not ask INDEX this time.",
+    help="Skip INDEX this time.",
 )
 offline = click.option(
     "--offline",
     is_flag=True,
     expose_value=False,
     callback=_to_bench,
-    help="Fetch nothing; use what is in the cache.",
+    help="Use the cache only; download nothing.",
 )
 
 
@@ -58,9 +58,9 @@ def package() -> None:
 @package.command()
 @click.argument("requirements", nargs=-1, metavar="[REQUIREMENT]...")
 @click.option(
-    "--from", "index", default="", metavar="INDEX", help="Take what is named from this index only, from now on."
+    "--from", "index", default="", metavar="INDEX", help="Take the named packages from this index only, from now on."
 )
-@click.option("--lock", default="", metavar="FILE", help="Exactly what a lock file (pylock.toml) holds; no solving.")
+@click.option("--lock", default="", metavar="FILE", help="Install exactly what a lock file (pylock.toml) lists.")
 @request_options
 @without_index
 @offline
@@ -78,7 +78,7 @@ def get(
     name: str,
     how: ChangeOptions,
 ) -> None:
-    """Get packages, with what they need, from the indexes: NAME, NAME>=1.2, NAME[extra], NAME @ ADDRESS, FILE.whl."""
+    """Install packages and their dependencies: NAME, NAME>=1.2, NAME[extra], NAME @ ADDRESS, FILE.whl."""
     from packaging.utils import canonicalize_name
 
     from unified_shell.core.changes.merging import merged
@@ -118,7 +118,7 @@ def _get_locked(
     if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
         named = (f" -e {typed(name)}" if name else "") + (f" --for {how.scope}" if how.scope != "me" else "")
         raise UsageError(
-            "a lock says all there is to say; nothing can be asked for besides",
+            "a lock file is complete; nothing else can be requested with it",
             next_step=f"ush package get --lock {typed(lock)}{named}   then ush package get NAME{named}",
         )
 
@@ -163,11 +163,11 @@ def _perform(
 
 @package.command("list")
 @in_environment
-@click.option("--licences", is_flag=True, help="Each one's licence, as it says itself, and its text's file.")
+@click.option("--licences", is_flag=True, help="Show each package's declared licence and the file with its text.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_packages(context: Context, name: str, *, licences: bool, as_json: bool) -> None:
-    """List what an environment holds, with the names to import and the commands."""
+    """List an environment's packages, with their import names and commands."""
     from unified_shell.core.environments.model.registry import choose_environment
     from unified_shell.core.verification.packages.installed_metadata import read_installed
     from unified_shell.views.environment_view import print_licences, print_packages
@@ -190,7 +190,7 @@ def list_packages(context: Context, name: str, *, licences: bool, as_json: bool)
 @change_options
 @pass_context
 def refresh(context: Context, names: tuple[str, ...], name: str, *, how: ChangeOptions) -> None:
-    """Update to the newest compatible versions, of the packages NAME or of everything."""
+    """Update to the newest compatible versions: all packages, or those named."""
     from unified_shell.core.environments.packages.getting import plan_refresh
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":
@@ -209,11 +209,11 @@ def refresh(context: Context, names: tuple[str, ...], name: str, *, how: ChangeO
 @package.command()
 @click.argument("wanted", metavar="NAME")
 @in_environment
-@click.option("--all", "every", is_flag=True, help="Every way from what was requested, not the shortest alone.")
+@click.option("--all", "every", is_flag=True, help="Every path from a requested package, not only the shortest.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def why(context: Context, wanted: str, name: str, *, every: bool, as_json: bool) -> None:
-    """Tell why the package NAME is there: what requires it, and the shortest way to it from what was requested."""
+    """Explain why the package NAME is installed: what requires it, and the shortest path from a requested package."""
     from unified_shell.core.environments.model.base_interpreter import base_of
     from unified_shell.core.environments.model.registry import choose_environment
     from unified_shell.core.environments.packages.dependency_paths import why_there
@@ -235,7 +235,7 @@ def why(context: Context, wanted: str, name: str, *, every: bool, as_json: bool)
 @change_options
 @pass_context
 def drop(context: Context, names: tuple[str, ...], name: str, *, how: ChangeOptions) -> None:
-    """Drop packages, and what came along for them alone."""
+    """Remove packages, and dependencies that nothing else needs."""
     from unified_shell.core.environments.packages.removal import plan_drop_packages
 
     def plan(environment: "Environment", locations: "Locations") -> "Change":

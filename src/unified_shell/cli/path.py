@@ -34,10 +34,12 @@ def path() -> None:
 
 
 @path.command("list")
-@click.option("--shell", "shell", default="", help="The shell; yours, if not given.")
-@click.option("--login", is_flag=True, help="In a login session, not one that a terminal program opens.")
-@click.option("--session", "source", flag_value="session", help="In this session as it is; opens no new one.")
-@click.option("--registry", "source", flag_value="registry", help="On Windows: as new programs get it from there.")
+@click.option("--shell", "shell", default="", help="The shell [default: yours].")
+@click.option("--login", is_flag=True, help="In a login session, not in one that a terminal window opens.")
+@click.option("--session", "source", flag_value="session", help="In this session; opens no new one.")
+@click.option(
+    "--registry", "source", flag_value="registry", help="On Windows: as the registry gives it to new programs."
+)
 @click.option(
     "--registry-file", "source", flag_value="registry file", help="Print the wiring as a registry file for Windows."
 )
@@ -55,7 +57,7 @@ def list_entries(
     environment: str,
     as_json: bool,
 ) -> None:
-    """List PATH in a new session, entry by entry: what it gives and hides, and which file and line put it there."""
+    """List PATH in a new session, entry by entry: its commands, what it hides, and the file and line that put it there."""
     from unified_shell.core.shells.tracing.path_report import report_path
     from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.views.json_view import json_text
@@ -73,8 +75,8 @@ def list_entries(
         print_session_path(context.screen, context.host.search_path(), wiring, context.host.home, as_json=as_json)
         return
     dialect, mode = _asked(context, shell, login=login)
-    again = ", and once more to trace it; both run" if variable == "PATH" else "; it runs"
-    context.screen.say(f"A new session of {dialect.name} is opened{again} your startup files.")
+    again = ", and another to trace it; both run" if variable == "PATH" else "; it runs"
+    context.screen.say(f"Opens a new session of {dialect.name}{again} your startup files.")
     report = report_path(dialect, mode, context.host, context.locations, variable)
     if as_json:
         context.screen.result(json_text("path", {"report": report, "wiring": wiring.entries}))
@@ -86,8 +88,8 @@ def list_entries(
 
 @path.command()
 @click.argument("directory")
-@side_options("Before what is inherited; in front of all, if given.", "After what is inherited; behind all.")
-@click.option("--before", default="", metavar="DIR", help="Right before another entry of the wiring.")
+@side_options("In front of everything else.", "Behind everything else.")
+@click.option("--before", default="", metavar="DIR", help="Directly before DIR, another entry of the wiring.")
 @with_condition
 @on_variable
 @in_environment
@@ -105,9 +107,9 @@ def add(
     environment: str,
     how: ChangeOptions,
 ) -> None:
-    """Have DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
+    """Put DIRECTORY on a search path in new sessions, once: wiring, session file and startup file in one plan.
 
-    One that is there already is moved where a side or --before is given.
+    A directory that is already there is moved if --front, --back or --before is given.
     """
     from unified_shell.core.shells.dialects.dialect import Side
     from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
@@ -162,11 +164,11 @@ def drop(context: Context, directory: str, *, variable: str, environment: str, h
 @change_options
 @pass_context
 def tidy(context: Context, *, how: ChangeOptions) -> None:
-    """Propose what to do about dead and doubled entries: dropped from the wiring, put off in your own lines."""
+    """Clean up dead and duplicate entries: drop them from the wiring, comment out your own lines."""
     from unified_shell.core.shells.planning.tidying import plan_tidy
     from unified_shell.core.shells.startup.hookup import chosen_shells
 
-    context.screen.say("New sessions of your shells are opened and traced; they run your startup files.")
+    context.screen.say("Opens and traces new sessions of your shells; they run your startup files.")
     perform(context, lambda: plan_tidy(chosen_shells(context.host), context.host, context.locations), how)
 
 

@@ -31,7 +31,7 @@ class RequestOptions(Struct, frozen=True, kw_only=True):
     overlap: Sequence[str]
 
     def request(self, requirements: Sequence[str], directory: str) -> "PackageRequest":
-        """Return the request, with the requirements that were typed; raises UsageError where nothing is asked for."""
+        """Return the request, with the requirements that were typed; raises UsageError where nothing is requested."""
         from unified_shell.core.environments.packages.getting import PackageRequest
         from unified_shell.core.environments.packages.requests import parse_request
         from unified_shell.core.environments.packages.requirement_files import read_requirements
@@ -40,7 +40,7 @@ class RequestOptions(Struct, frozen=True, kw_only=True):
         requests = [parse_request(text, directory) for text in requirements]
         requests += [one for path in self.files for one in read_requirements(path, self.extras, self.groups)]
         if not requests and not self.bounds and not self.overriding:
-            raise UsageError("nothing is asked for", next_step="name packages, or give   --file pyproject.toml")
+            raise UsageError("nothing is requested", next_step="name packages, or give   --file pyproject.toml")
         return PackageRequest(
             requests=tuple(requests),
             rules=self.rules(),
@@ -85,33 +85,39 @@ def request_options(command: Callable[..., None]) -> Callable[..., None]:
 
 _OPTIONS = (
     click.option(
-        "--file", "files", multiple=True, metavar="FILE", help="What FILE requires: a list, pyproject.toml, a script."
+        "--file",
+        "files",
+        multiple=True,
+        metavar="FILE",
+        help="Install what FILE requires: a list, pyproject.toml or script.",
     ),
     click.option(
-        "--extra", "extras", multiple=True, metavar="NAME", help="With --file pyproject.toml: this extra too."
+        "--extra", "extras", multiple=True, metavar="NAME", help="With --file pyproject.toml: also this extra."
     ),
     click.option(
         "--group", "groups", multiple=True, metavar="NAME", help="With --file pyproject.toml: only this group."
     ),
-    click.option("--as-of", "as_of", default="", metavar="DATE", help="Nothing that was published after that day."),
-    click.option("--lowest", is_flag=True, help="The oldest versions that fit, not the newest."),
+    click.option("--as-of", "as_of", default="", metavar="DATE", help="Ignore versions published after DATE."),
+    click.option("--lowest", is_flag=True, help="Choose the oldest compatible versions."),
     click.option(
-        "--constraints", "bounds", default="", metavar="FILE", help="Bounds on versions of whatever comes; kept."
+        "--bounds", "bounds", default="", metavar="FILE", help="Limits on versions; remembered by the environment."
     ),
     click.option(
-        "--overrides", "overriding", default="", metavar="FILE", help="In place of what packages require; kept."
+        "--replace",
+        "overriding",
+        default="",
+        metavar="FILE",
+        help="Replaces what packages require; remembered by the environment.",
     ),
+    click.option("--allow-build", "built", multiple=True, metavar="NAME", help="Build NAME if no wheel fits."),
     click.option(
-        "--allow-build", "built", multiple=True, metavar="NAME", help="NAME may be built where no wheel fits."
-    ),
-    click.option(
-        "--from-source", "from_source", multiple=True, metavar="NAME", help="Build NAME; take no wheel of it."
+        "--from-source", "from_source", multiple=True, metavar="NAME", help="Build NAME even if a wheel fits."
     ),
     click.option(
         "--overlap",
         "overlap",
         multiple=True,
         metavar="NAME",
-        help="Where NAME and another package bring different files to one place, use NAME's; kept.",
+        help="Where NAME and another package provide different files for one place, use NAME's; remembered.",
     ),
 )

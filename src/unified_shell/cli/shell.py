@@ -17,15 +17,15 @@ __all__ = ["shell"]
 
 @click.group(cls=VerbGroup)
 def shell() -> None:
-    """Startup files: which are read in which kind of session, and which read the wiring."""
+    """Startup files, and the hook-up that makes them read the wiring."""
 
 
 @shell.command("list")
-@click.option("--cost", is_flag=True, help="Time each file too: runs it several times, by itself.")
+@click.option("--cost", is_flag=True, help="Also time each file, by running it alone several times.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
-    """List each shell's startup files: which are read when, which edit paths, which have the hook-up."""
+    """List each shell's startup files: when each is read, which edit paths, which have the hook-up."""
     from unified_shell.core.shells.dialects.dialect import Mode
     from unified_shell.core.shells.dialects.table import DIALECTS
     from unified_shell.core.shells.sessions.command_sessions import what_commands_read
@@ -65,16 +65,16 @@ def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
-@click.option("--script", default="", metavar="FILE", help="Let new sessions read this script as well.")
-@click.option("--dialect", default="", help="The dialect FILE is written in; told by the file, if not given.")
-@click.option("--at-end", is_flag=True, help="Move the hook-up behind everything else in the startup files.")
+@click.option("--script", default="", metavar="FILE", help="Also source this script in new sessions.")
+@click.option("--dialect", default="", help="The dialect of FILE [default: detected].")
+@click.option("--at-end", is_flag=True, help="Move the hook-up to the end of the startup files.")
 @for_whom
 @change_options
 @pass_context
 def wire(
     context: Context, names: tuple[str, ...], *, script: str, dialect: str, at_end: bool, how: ChangeOptions
 ) -> None:
-    """Let the startup files of SHELL (yours, if not given) read the wiring."""
+    """Hook the wiring into the startup files of SHELL [default: yours]."""
     from unified_shell.core.shells.planning.session_scripts import plan_script_add
     from unified_shell.core.shells.planning.wiring_shells import plan_wire
     from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -88,12 +88,12 @@ def wire(
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
-@click.option("--script", default="", metavar="FILE", help="Only let new sessions read this script no more.")
+@click.option("--script", default="", metavar="FILE", help="Only stop sourcing this script in new sessions.")
 @for_whom
 @change_options
 @pass_context
 def unwire(context: Context, names: tuple[str, ...], *, script: str, how: ChangeOptions) -> None:
-    """Take the hook-up out of the startup files of SHELL (all, if not given), and nothing else."""
+    """Remove the hook-up from the startup files of SHELL [default: all], and nothing else."""
     from unified_shell.core.shells.dialects.table import DIALECTS
     from unified_shell.core.shells.planning.session_scripts import plan_script_drop
     from unified_shell.core.shells.planning.wiring_shells import plan_unwire

@@ -13,16 +13,16 @@ __all__ = ["store"]
 
 @click.group(cls=VerbGroup)
 def store() -> None:
-    """Unpacked packages, kept once and shared by environments."""
+    """The unpacked packages that environments share."""
 
 
 @store.command()
-@click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
+@click.option("--thorough", is_flag=True, help="Compare contents, not only size and time.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom
 @pass_context
 def show(context: Context, *, thorough: bool, scope: str, as_json: bool) -> None:
-    """Show what the store holds, how large it is, what uses it. Exit code 1 if anything in it was written to."""
+    """Show the store's contents, their sizes and users. Exit code 1 if an entry was modified."""
     from unified_shell.core.environments.upkeep.downloads import read_downloads
     from unified_shell.core.environments.upkeep.store_usage import read_store
     from unified_shell.views.json_view import json_text
@@ -39,13 +39,13 @@ def show(context: Context, *, thorough: bool, scope: str, as_json: bool) -> None
 
 
 @store.command()
-@click.option("-y", "--yes", is_flag=True, help="Do not ask; go ahead.")
-@click.option("--plan", "only_plan", is_flag=True, help="Show what would go, and change nothing.")
-@click.option("--downloads", "with_downloads", is_flag=True, help="Remove downloaded files from the cache as well.")
+@click.option("-y", "--yes", is_flag=True, help="Go ahead without asking.")
+@click.option("--plan", "only_plan", is_flag=True, help="Show what would be removed, and change nothing.")
+@click.option("--downloads", "with_downloads", is_flag=True, help="Also remove downloaded files from the cache.")
 @for_whom
 @pass_context
 def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool, scope: str) -> None:
-    """Remove what no environment uses and undo cannot bring back. It is fetched again when it is wanted again."""
+    """Remove what no environment and no undo needs. It is downloaded again when needed."""
     from unified_shell.core.changes.locks import scope_lock
     from unified_shell.core.environments.upkeep.downloads import Downloads, read_downloads, sweep_downloads
     from unified_shell.core.environments.upkeep.store_usage import read_store, sweep_store
@@ -77,12 +77,12 @@ def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool,
 
 
 @store.command()
-@click.option("--thorough", is_flag=True, help="Compare contents, not size and time alone.")
+@click.option("--thorough", is_flag=True, help="Compare contents, not only size and time.")
 @for_whom
 @change_options
 @pass_context
 def mend(context: Context, *, thorough: bool, how: ChangeOptions) -> None:
-    """Have what was written to anew, in the store and in every environment that shares it."""
+    """Repair modified store entries, in the store and in every environment that shares them."""
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.environments.upkeep.store_repair import plan_mend
     from unified_shell.core.environments.upkeep.store_usage import read_store

@@ -37,7 +37,7 @@ def list_variables(context: Context, *, environment: str, as_json: bool) -> None
         context.screen.result(json_text("variables", rows))
     elif not wanted:
         own_option = f" -e {typed(environment)}" if environment else ""
-        context.screen.result(f"No variable is wanted yet.\nNext: ush variable add NAME VALUE{own_option}")
+        context.screen.result(f"No variables yet.\nNext: ush variable add NAME VALUE{own_option}")
     elif environment:
         rows_own = [(one.name, one.value) for one in wanted]
         print_table(context.screen, ("name", f"value while {environment} is entered"), rows_own)
@@ -48,7 +48,7 @@ def list_variables(context: Context, *, environment: str, as_json: bool) -> None
                 one.name,
                 one.value,
                 one.when or "always",
-                told[here[one.name] == one.value] if one.name in here else "does not have it",
+                told[here[one.name] == one.value] if one.name in here else "not set",
             )
             for one in wanted
         ]
@@ -64,14 +64,14 @@ def list_variables(context: Context, *, environment: str, as_json: bool) -> None
 @change_options
 @pass_context
 def add(context: Context, name: str, value: str, *, when: str, environment: str, how: ChangeOptions) -> None:
-    """Have the variable NAME with a VALUE in new sessions."""
+    """Set the variable NAME to VALUE in new sessions."""
     from unified_shell.core.errors import UsageError
     from unified_shell.core.shells.dialects.dialect import SetVariable
     from unified_shell.core.shells.planning.variables import plan_variable_add
     from unified_shell.core.shells.startup.hookup import chosen_shells
 
     if environment and when:
-        raise UsageError("an environment's own variables have no condition: they hold while it is entered")
+        raise UsageError("an environment's own variables take no condition: they apply while it is entered")
     if environment:
         perform(context, lambda: context.own_wiring(environment).plan_variable_add(name, value), how)
         return
@@ -94,7 +94,7 @@ def add(context: Context, name: str, value: str, *, when: str, environment: str,
 @change_options
 @pass_context
 def drop(context: Context, name: str, *, environment: str, how: ChangeOptions) -> None:
-    """Set the variable NAME in new sessions no more."""
+    """Stop setting the variable NAME in new sessions."""
     from unified_shell.core.shells.planning.variables import plan_variable_drop
     from unified_shell.core.shells.startup.hookup import chosen_shells
 

@@ -22,9 +22,9 @@ __all__ = ["verify"]
 
 @click.command(cls=CheckedCommand)
 @click.argument("names", nargs=-1, metavar="[NAME]...")
-@click.option("--thorough", is_flag=True, help="Compare the content of every file, not size and time alone.")
-@click.option("--mend", is_flag=True, help="Put files that were edited or are gone back as recorded, then verify.")
-@click.option("-y", "--yes", is_flag=True, help="With --mend: do not ask; go ahead with the plan.")
+@click.option("--thorough", is_flag=True, help="Compare the content of every file, not only size and time.")
+@click.option("--mend", is_flag=True, help="Restore files that were edited or lost, then verify.")
+@click.option("-y", "--yes", is_flag=True, help="With --mend: carry out the plan without asking.")
 @click.option("--plan", "only_plan", is_flag=True, help="With --mend: show the plan and change nothing.")
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
 @for_whom
@@ -42,7 +42,7 @@ def verify(
 ) -> None:
     """Verify that new sessions open, find an environment's commands, and that everything in it imports.
 
-    NAME is an environment or an interpreter that ush keeps. Without one: the entered environment, else all of
+    NAME is an environment or an interpreter managed by ush. Without one: the entered environment, else all of
     them. Exit code 1 if anything is at fault.
     """
     from unified_shell.core.environments.model.registry import environment_names, find_environment, list_environments
@@ -109,7 +109,7 @@ def _environments(
     from unified_shell.core.verification.packages.environment_checks import check_environment
     from unified_shell.core.verification.session_checks import check_sessions, check_wired_sessions
 
-    context.screen.say("New sessions of your shells are opened; they run your startup files.")
+    context.screen.say("Opens new sessions of your shells; they run your startup files.")
     results: list[tuple[str, tuple[Finding, ...]]] = []
     for target in targets:
         found = check_environment(target, context.host, thorough=thorough)

@@ -47,7 +47,7 @@ def print_offers(
         if first is not None and first.language:
             screen.result(f"Next: ush interpreter get {typed(first.language.lower())} {typed(first.version)}")
     else:
-        screen.result("They offer nothing of that kind.")
+        screen.result("They offer nothing that matches.")
     for fault in faults:
         screen.result(f"FAULT  {fault}")
 

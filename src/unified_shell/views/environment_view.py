@@ -102,7 +102,7 @@ def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> N
 
 def _by_whom(environment: Environment) -> str:
     if environment.foreign:
-        return "by something else; protected until ush environment unprotect, or ush environment copy"
+        return "not made by ush; protected (ush environment unprotect, or ush environment copy)"
     own = "; its files are its own" if environment.contents.own_files else ""
     whose = "; everyone's" if environment.everyones else ""
     return f"edition {environment.edition}{own}{whose}{'; protected' if environment.protected else ''}"
@@ -131,7 +131,7 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
             (
                 one.name,
                 one.version,
-                ", ".join(there.imports[:4]) if there else "is not there any more",
+                ", ".join(there.imports[:4]) if there else "is gone",
                 ", ".join(there.command_names) if there else "",
                 _reason(one),
                 one.index,
@@ -148,7 +148,7 @@ def print_licences(
 ) -> None:
     """Write what each package says its licence is, and the files that hold its text."""
     if not installed:
-        screen.result("No package is in it yet.")
+        screen.result("It has no packages yet.")
         return
     rows = [
         (name, one.metadata.version, one.metadata.licence or "not told", _first_of(one.licence_files))
@@ -167,7 +167,7 @@ def _reason(one: Distribution) -> str:
 
 def _first_of(names: Sequence[str]) -> str:
     more = f" and {len(names) - 1} more" if len(names) > 1 else ""
-    return f"{names[0]}{more}" if names else "did not come with it"
+    return f"{names[0]}{more}" if names else "not provided"
 
 
 def print_why(screen: Screen, name: str, environment: Environment, reasons: Why, *, every: bool) -> None:
@@ -190,4 +190,4 @@ def print_why(screen: Screen, name: str, environment: Environment, reasons: Why,
         screen.result("Also required directly:")
         for step in others:
             screen.result(f"  {step}")
-        screen.result(f"Every way: ush package why {typed(name)} {environment.option} --all")
+        screen.result(f"All paths: ush package why {typed(name)} {environment.option} --all")

@@ -35,7 +35,7 @@ def print_all_interpreters(
     if found.others:
         heading(screen, "\nOther languages")
         print_other_interpreters(screen, found.others, home)
-    heading(screen, "\nKept by ush")
+    heading(screen, "\nManaged by ush")
     rows = [
         (one.name, one.version, shown(one.executable, home), f"from {_form(one)}{shown(one.origin, home)}")
         for one in kept
@@ -44,7 +44,7 @@ def print_all_interpreters(
     if rows:
         print_table(screen, ("name", "version", "where", "how"), rows, indent=2)
     else:
-        screen.result("  none; a path can be given wherever an interpreter is asked for")
+        screen.result("  none; give a path wherever an interpreter is expected")
 
 
 def _form(one: ManagedInterpreter) -> str:
@@ -63,7 +63,7 @@ def print_interpreters(screen: Screen, found: Sequence[FoundInterpreter], home: 
         notes = [f"{one.facts.word_size_bits} bit"]
         notes += ["a script" if one.script else "", "an environment's" if one.facts.environment_prefix else ""]
         kept = one.facts.externally_managed and not one.facts.environment_prefix
-        notes += ["kept by the system" if kept else ""]
+        notes += ["system-managed" if kept else ""]
         notes += [_lacks(one.facts)]
         version = one.facts.full_version
         rows.append((version, names, where, "; ".join(filter(None, [_reached(one), *notes]))))

@@ -31,7 +31,7 @@ class JournalRow(Struct, frozen=True, kw_only=True):
 def print_journal(screen: Screen, rows: Sequence[JournalRow]) -> None:
     """Write the entries, newest first."""
     if not rows:
-        screen.result("Nothing was changed yet.")
+        screen.result("No changes yet.")
         return
     print_table(
         screen,

@@ -82,7 +82,7 @@ def print_stale_programs(screen: Screen, programs: Sequence[RunningProgram]) -> 
     if programs:
         names = ", ".join(f"{one.name} (process {one.process_id})" for one in programs[:8])
         more = f" and {len(programs) - 8} more" if len(programs) > 8 else ""
-        screen.result(f"  running programs that began before the wiring was changed: {names}{more}")
+        screen.result(f"  running programs that began before the wiring changed: {names}{more}")
 
 
 def print_standing(screen: Screen, seen: Survey, home: str) -> None:
@@ -121,7 +121,7 @@ def print_look(screen: Screen, seen: NameLook, home: str) -> None:
         title = f"{entry.title!r} ({shown(entry.file, home)})"
         screen.result(f"  menu entry {title} starts {shown(entry.program, home)}{gone}")
     if seen.session_is_stale:
-        screen.result("  this session began before the wiring was changed; a new one has what is wanted now")
+        screen.result("  this session began before the wiring changed; open a new one")
     print_stale_programs(screen, seen.stale_programs)
     if seen.remedy:
         screen.result(f"Next: {seen.remedy}")
@@ -225,7 +225,7 @@ def print_place(screen: Screen, report: PlaceReport, home: str) -> None:
     rows.append(("commands", commands or "none"))
     if report.without_execute_bit:
         names = ", ".join(report.without_execute_bit[:12])
-        rows.append(("programs", f"{names}: without the execute bit (chmod +x), so not found as commands"))
+        rows.append(("programs", f"{names}: no execute bit (chmod +x), so not found as commands"))
     if report.hidden_commands:
         hidden = ", ".join(report.hidden_commands[:12])
         more = len(report.hidden_commands) - 12
@@ -241,12 +241,12 @@ def _print_search_path(screen: Screen, seen: Survey, home: str) -> None:
         (f"place {one.position}", f"{shown(one.directory, home) or '(empty)'} {one.kind.value}")
         for one in seen.path_faults
     ]
-    rows += [("unreached", f"{shown(one, home)} has commands, but is on no path") for one in seen.unreached]
-    print_rows(screen, rows or [("PATH", f"{seen.path_entries} entries, no fault")])
+    rows += [("unreached", f"{shown(one, home)} has commands, but is not on PATH") for one in seen.unreached]
+    print_rows(screen, rows or [("PATH", f"{seen.path_entries} entries, no faults")])
 
 
 def _print_managed(screen: Screen, seen: Survey, home: str) -> None:
-    heading(screen, "\nKept by ush")
+    heading(screen, "\nManaged by ush")
     rows = [
         (
             "environment",

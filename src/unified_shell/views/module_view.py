@@ -19,10 +19,10 @@ if TYPE_CHECKING:
 __all__ = ["print_module"]
 
 MEANINGS = {
-    State.READY: "what a session starts imports it",
-    State.HIDDEN: "not in the Python that a session starts, but in others",
+    State.READY: "a new session's interpreter imports it",
+    State.HIDDEN: "installed elsewhere, not in the Python that a session starts",
     State.MISMATCHED: "it was compiled for another interpreter",
-    State.BROKEN: "it is there, but does not load",
+    State.BROKEN: "installed, but does not load",
     State.ABSENT: "no interpreter or environment here has it",
 }
 
@@ -56,8 +56,8 @@ def print_module(screen: Screen, report: ModuleReport, home: str) -> None:
             ProviderPlace.STORE: "in the store",
             ProviderPlace.INDEX: "seen on an index",
         }[one.place]
-        screen.result(f"  {one.project} brings it ({where})")
+        screen.result(f"  provided by {one.project} ({where})")
     if not report.holders and not report.import_as and not report.providers:
-        screen.result("  which project brings it is not known here; projects are often called otherwise than modules")
+        screen.result("  its project is unknown here; project and module names often differ")
     if report.remedy:
         screen.result(f"Next: {report.remedy}")

@@ -46,7 +46,7 @@ def print_path(screen: Screen, report: PathReport, wiring: Wiring, home: str, va
     if report.trouble:
         screen.result(f"  {report.trouble}")
     if report.lost:
-        screen.result("  PATH changed once more where the trace did not see it, such as at the first prompt")
+        screen.result("  PATH changed again outside the trace, such as at the first prompt")
     others = [path for path in wiring.search_paths() if variable == "PATH" != path.variable]
     for path in others:
         heading(screen, f"\n{path.variable}, {path.side.value}, in new sessions")
@@ -68,7 +68,7 @@ def print_own_paths(screen: Screen, name: str, wiring: Wiring, home: str, *, as_
     if rows:
         print_table(screen, ("variable", "side", "directory"), rows, indent=2)
     else:
-        screen.result(f"  nothing of its own; ush path add DIRECTORY -e {typed(name)}")
+        screen.result(f"  no own entries; ush path add DIRECTORY -e {typed(name)}")
 
 
 def print_session_path(screen: Screen, entries: Sequence[str], wiring: Wiring, home: str, *, as_json: bool) -> None:

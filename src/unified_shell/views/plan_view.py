@@ -21,6 +21,8 @@ __all__ = ["print_findings", "print_outcome", "print_plan"]
 WORDS = {
     LineKind.ADD: "add",
     LineKind.CHANGE: "change",
+    LineKind.ANSWER: "change",
+    LineKind.STAYS: "note",
     LineKind.REMOVE: "remove",
     LineKind.KEEP: "keep",
     LineKind.DOWNLOAD: "fetch",
@@ -39,7 +41,9 @@ def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
     edits = [line for line in plan.lines if line.kind is LineKind.EDIT]
     others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
     # What has nothing to be said of it would push the others' remarks far to the right.
-    bare = [line for line in others if line.kind in (LineKind.NOTE, LineKind.WARNING) and not line.detail]
+    bare = [
+        line for line in others if line.kind in (LineKind.NOTE, LineKind.STAYS, LineKind.WARNING) and not line.detail
+    ]
     # Several tables, one margin: the first words are as wide in all.
     wide = max((len(WORDS[line.kind]) for line in plan.lines), default=0)
     rows = [(WORDS[line.kind].ljust(wide), line.subject, line.detail) for line in others if line not in bare]
@@ -58,9 +62,9 @@ def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *
     """Write what came of a change: its number, what does not hold, what comes next."""
     faults = outcome.faults
     total = len(outcome.findings)
-    checked = f"; {total - len(faults)} of {total} checks hold" if total else ""
+    checked = f"; {total - len(faults)} of {total} checks passed" if total else ""
     whose = "" if scope == "me" else f" --for {scope}"
-    back = f"ush undo {outcome.number}{whose}   does it again" if is_undo else f"ush undo{whose}   takes it back"
+    back = f"ush undo {outcome.number}{whose}   redoes it" if is_undo else f"ush undo{whose}   undoes it"
     heading(screen, f"Done, as change {outcome.number}{checked}.")
     if faults:
         print_findings(screen, faults)

@@ -76,7 +76,7 @@ def print_session_scripts(screen: Screen, scripts: Sequence[SessionScript], home
             shown(one.file, home),
             one.dialect,
             ", ".join(dialect.name for dialect in DIALECTS if one.dialect in dialect.reads),
-            "" if os.access(one.file, os.R_OK) else "is not there; sessions go without",
+            "" if os.access(one.file, os.R_OK) else "missing; sessions skip it",
         )
         for one in scripts
     ]
@@ -105,4 +105,4 @@ def _reading(state: StartupState) -> str:
 def print_command_sessions(screen: Screen, told: Sequence[tuple[str, str, str]]) -> None:
     """Write what each shell reads for scripts, cron and ssh commands, and what gives one of them the wiring."""
     heading(screen, "\nScripts, cron and `ssh host COMMAND`")
-    print_table(screen, ("shell", "reads", "to have the wiring, begin a script with"), told, indent=2)
+    print_table(screen, ("shell", "reads", "to use the wiring, begin a script with"), told, indent=2)

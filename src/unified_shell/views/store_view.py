@@ -22,11 +22,11 @@ __all__ = ["print_store", "print_unused"]
 def print_store(screen: Screen, entries: Sequence[StoreEntry], downloads: Downloads, *, whose: str) -> None:
     """Write each content with its size and users, then the sum, and what to do about it; `whose` is the scope's option."""
     if not entries:
-        screen.result("The store is empty: no package was got yet.")
+        screen.result("The store is empty: no package was installed yet.")
         _print_downloads(screen, downloads, whose)
         return
     rows = [(one.title, shown_size(one.size_bytes), _use(one), _damage(one)) for one in entries]
-    print_table(screen, ("package", "size", "used by", "written to since"), rows)
+    print_table(screen, ("package", "size", "used by", "modified"), rows)
     unused = [one for one in entries if one.is_unused]
     total, free = sum(one.size_bytes for one in entries), sum(one.size_bytes for one in unused)
     screen.result(f"\n{len(entries)} packages, {shown_size(total)}; {len(unused)} of them unused, {shown_size(free)}")
@@ -50,9 +50,9 @@ def print_unused(screen: Screen, entries: Sequence[StoreEntry], downloads: Downl
         screen.result(f"Plan: Remove {downloads.files} downloaded files from the cache, {size}")
     if not entries:
         if not downloads.files:
-            screen.result("Nothing to remove: all that is there is used, or kept for undo (ush journal).")
+            screen.result("Nothing to remove: every entry is used, or kept for undo (ush journal).")
         return
-    screen.result("Plan: Remove from the store what nothing uses")
+    screen.result("Plan: Remove unused entries from the store")
     print_table(screen, ("package", "size"), [(one.title, shown_size(one.size_bytes)) for one in entries], indent=2)
 
 

@@ -21,9 +21,7 @@ ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar")
 def check_archive_name(path: str) -> None:
     """Raise UsageError for a name that does not say what kind of archive it is."""
     if not path.endswith(ENDINGS):
-        raise UsageError(
-            f"{path!r} does not say which kind of archive", next_step=f"end it with {', '.join(ENDINGS)}"
-        )
+        raise UsageError(f"{path!r} has no known archive suffix", next_step=f"end it with {', '.join(ENDINGS)}")
 
 
 def pack_tree(
@@ -97,7 +95,7 @@ def _members(tree: str, extra: dict[str, bytes]) -> Iterator[str]:
 def _add(tar: tarfile.TarFile, path: str, name: str, tree: str) -> int:
     info = tar.gettarinfo(path, arcname=name)
     if not (info.isreg() or info.isdir() or info.issym() or info.islnk()):
-        raise CouldNot(f"{path} is neither file, folder nor link, and cannot be packed")
+        raise CouldNot(f"{path} is neither a file, a folder nor a link, and cannot be packed")
     if info.issym():
         info.linkname = _relative(path, info.linkname, tree)
     info.uid = info.gid = 0

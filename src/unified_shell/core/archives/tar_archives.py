@@ -65,7 +65,7 @@ class _Watched:
         self.position += len(chunk)
         if self.position > self.limit_bytes:
             raise ArchiveBroken(
-                "the archive unpacks to far more than its size allows; it may be made to fill the disk",
+                "the archive unpacks to far more than its size allows, as if made to fill the disk",
                 where=self._archive,
             )
         return chunk

@@ -87,7 +87,7 @@ class Tree:
                 self._left -= len(chunk)
                 if self._left < 0:
                     raise self._broken(
-                        "the archive unpacks to far more than its size allows; it may be made to fill the disk"
+                        "the archive unpacks to far more than its size allows, as if made to fill the disk"
                     )
                 state.update(chunk)
                 file.write(chunk)

@@ -47,7 +47,7 @@ def _kind(archive: str) -> ArchiveKind:
         raise CouldNot(f"the archive cannot be read: {os_error_text(error)}", next_step="check its name") from error
     if kind is ArchiveKind.NONE:
         size = os.path.getsize(archive)
-        what = "is no archive: neither zip nor tar, plain or by gzip, xz, bzip2 or Zstandard"
+        what = "is not an archive: neither zip nor tar, plain or compressed with gzip, xz, bzip2 or Zstandard"
         raise ArchiveBroken(
             f"it {what}" if size else "it is an empty file", where=archive, next_step="fetch it again"
         )

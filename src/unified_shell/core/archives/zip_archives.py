@@ -71,11 +71,11 @@ def _checked(opened: zipfile.ZipFile, archive: str, limits: Limits, *, links: bo
         # What zipfile gives as `filename` is cut at a NUL; the name in the archive is the other one.
         parts = member_parts(info.orig_filename, archive)
         if parts in seen:
-            raise ArchiveBroken(f"the member {info.filename!r} is there twice", where=archive)
+            raise ArchiveBroken(f"the member {info.filename!r} occurs twice", where=archive)
         seen.add(parts)
         kind = stat.S_IFMT(info.external_attr >> 16)
         if kind not in (0, stat.S_IFREG, stat.S_IFDIR) and not (links and kind == stat.S_IFLNK):
-            raise ArchiveBroken(f"the member {info.filename!r} is no regular file", where=archive)
+            raise ArchiveBroken(f"the member {info.filename!r} is not a regular file", where=archive)
         found.append((info, parts))
     return found
 

@@ -21,7 +21,7 @@ class CheckedFile:
             fields = tomllib.loads(text)
         except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
             raise DescriptionBroken(
-                f"it is no TOML: {error}", where=where, next_step="mend it in an editor"
+                f"not valid TOML: {error}", where=where, next_step="correct it in an editor"
             ) from error
         self._lines = key_lines(text)
         self.top = CheckedTable(self, (), fields)
@@ -40,7 +40,7 @@ class CheckedFile:
         count = f"{len(told)} mistake{'s' if len(told) > 1 else ''}"
         raise DescriptionBroken(
             f"{self.where} has {count}:\n  " + "\n  ".join(told),
-            next_step="mend it in an editor",
+            next_step="correct it in an editor",
         )
 
 
@@ -141,7 +141,7 @@ class CheckedTable:
                 expected = (
                     f"; did you mean {near}?" if near else f"; expected one of: {', '.join(sorted(self._read))}"
                 )
-                self.mistake(key, f"nothing here is called {key!r}{expected}")
+                self.mistake(key, f"unknown key {key!r}{expected}")
 
     def _value(self, key: str, kind: type, expected: str, *, required: bool = False) -> object | None:
         self._read.add(key)

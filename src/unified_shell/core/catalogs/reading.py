@@ -87,7 +87,7 @@ def find_described(
     if faults:
         # What is asked for may be the one that cannot be read.
         raise DescriptionBroken(
-            f"no description that can be read fits; one that cannot:\n  {faults[0]}", next_step="ush catalog list"
+            f"no readable description matches; one that cannot be read:\n  {faults[0]}", next_step="ush catalog list"
         )
     return None
 

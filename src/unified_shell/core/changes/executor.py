@@ -80,7 +80,7 @@ class Executor(Struct, frozen=True, kw_only=True):
     def _perform_as(self, name: str, change: Change, words: str, *, strict: bool) -> Outcome:
         number, staging = self._begin(name, words, change.plan)
         try:
-            with _io_faults("it could not be prepared"):
+            with _io_faults("the change could not be prepared"):
                 steps = change.prepare(staging)
             with contextlib.nullcontext() if self.is_held else self.exclusive(words):
                 if any(step.state() is not StepState.BEFORE for step in first_on_each(steps)):
@@ -127,7 +127,9 @@ class Executor(Struct, frozen=True, kw_only=True):
             for step in steps:
                 carry_out(number, step)
                 if step.state() is StepState.OTHER:
-                    raise CouldNot(f"{step.object_name} was changed by somebody else meanwhile; all was put back")
+                    raise CouldNot(
+                        f"{step.object_name} was changed by another program meanwhile; everything was put back"
+                    )
             self.journal.set_state(number, EntryState.VERIFYING)
             findings = change.verify()
             wrong = [one for one in findings if not one.holds and (one.puts_back or strict)]
@@ -138,7 +140,7 @@ class Executor(Struct, frozen=True, kw_only=True):
         except BaseException as error:
             self._put_back(number, steps, error)
             if isinstance(error, OSError):
-                raise CouldNot(f"{os_error_text(error)}; all was put back") from error
+                raise CouldNot(f"{os_error_text(error)}; everything was put back") from error
             raise
         return findings
 

@@ -202,7 +202,7 @@ class Journal:
             raise CouldNot(
                 f"the journal holds an entry that this version cannot read: {error}",
                 where=self.path,
-                next_step="update ush to the version that wrote it",
+                next_step="update ush to the version that wrote the journal",
             ) from error
 
     def _rows(self, query: str, values: Sequence[object]) -> list[sqlite3.Row]:
@@ -246,7 +246,7 @@ class Journal:
         if isinstance(error, OSError | sqlite3.OperationalError):
             return "free disk space or mend its mode"
         aside = typed(f"{self.path}.spoilt")
-        return f"mv {typed(self.path)} {aside}   (what was done is forgotten; environments and wiring stay)"
+        return f"mv {typed(self.path)} {aside}   (the history is lost; environments and wiring stay)"
 
     def _connection(self) -> sqlite3.Connection:
         if self._open is not None:
@@ -269,7 +269,7 @@ class Journal:
     def _prepare(self, database: sqlite3.Connection) -> None:
         (version,) = database.execute("pragma user_version").fetchone()
         if version > VERSION:
-            raise CouldNot("the journal was written by a newer version of ush", where=self.path)
+            raise CouldNot("a newer version of ush wrote the journal", where=self.path)
         if version == 0:
             database.executescript(f"begin immediate; {SCHEMA} pragma user_version = {VERSION}; commit;")
         if version == 2:

@@ -39,7 +39,7 @@ def scope_lock(data: str, scope: str, *, words: str, on_wait: Callable[[str], No
             lock.release()
     except Timeout as error:
         raise CouldNot(
-            f"another change is still at work: {_read(holder)}", next_step="wait for it, or end it"
+            f"another change is still running: {_read(holder)}", next_step="wait for it, or end it"
         ) from error
 
 

@@ -14,10 +14,12 @@ __all__ = ["Change", "LineKind", "Outcome", "Plan", "PlanLine"]
 
 
 class LineKind(Enum):
-    """What a line of a plan is about."""
+    """What a line of a plan is about; `ANSWER` and `STAYS` are of a name that starts another file, or the same still."""
 
     ADD = "add"
     CHANGE = "change"
+    ANSWER = "answer"
+    STAYS = "stays"
     REMOVE = "remove"
     KEEP = "keep"
     DOWNLOAD = "download"

@@ -26,7 +26,7 @@ def parse_records(content: bytes, path: str) -> dict[str, object]:
     try:
         return tomllib.loads(content.decode("utf-8"))
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise CouldNot(f"{path} cannot be read: {error}", next_step=f"mend {path} in an editor") from error
+        raise CouldNot(f"{path} cannot be read: {error}", next_step=f"correct {path} in an editor") from error
 
 
 def record_in(records: Mapping[str, object], keys: Sequence[str]) -> object | None:
@@ -56,7 +56,9 @@ def text_with_record(content: bytes | None, keys: Sequence[str], value: object |
         chain.append((table, key))
         below = table[key]
         if not isinstance(below, AbstractTable):
-            raise CouldNot(f"{path} cannot be changed: {key!r} is no table", next_step=f"mend {path} in an editor")
+            raise CouldNot(
+                f"{path} cannot be changed: {key!r} is not a table", next_step=f"correct {path} in an editor"
+            )
         table = below
     if value is None:
         table.pop(keys[-1], None)

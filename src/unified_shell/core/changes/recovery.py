@@ -56,16 +56,16 @@ def _settle_one(executor: Executor, entry: Entry) -> str:
     match entry.state:
         case EntryState.PREPARING:
             journal.set_state(number, EntryState.ABANDONED, ended=now_seconds(), note="interrupted")
-            said += "; what it had prepared was swept"
+            said += "; its preparations were removed"
         case EntryState.PUTTING_BACK:
             put_back(number, journal.steps(number), executor.locations)
             journal.set_state(number, EntryState.PUT_BACK, ended=now_seconds(), note="interrupted")
-            said += " while it was put back; that is finished now"
+            said += " while being put back; that is now finished"
         case _:
             for step in journal.steps(number):
                 carry_out(number, step)
             journal.set_state(number, EntryState.DONE, ended=now_seconds(), note="finished after an interruption")
-            said += "; it is finished now, but was not verified"
+            said += "; it is now finished, but was not verified"
     for place in (entry.staging, presence_lock(executor.locations, entry.staging)):
         with contextlib.suppress(OSError):
             remove_tree(place)

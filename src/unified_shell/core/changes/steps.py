@@ -57,7 +57,7 @@ class Step(Protocol):
         ...
 
     def inverse(self, retire_to: Place) -> "Step":
-        """Return the step that takes it back; a tree that must go out of sight goes to `retire_to`."""
+        """Return the step that undoes it; a tree that must go out of sight goes to `retire_to`."""
         ...
 
 

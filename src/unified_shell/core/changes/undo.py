@@ -54,7 +54,7 @@ def undo_change(
         whose = executor.locations.for_whom
         raise UndoRefused(
             f"later changes build on change {entry.number}: {names}",
-            next_step=f"ush undo {entry.number} --through{whose}   (takes those back as well)",
+            next_step=f"ush undo {entry.number} --through{whose}   (undoes those as well)",
         )
     for one in later:
         _check_undoable(one)
@@ -64,11 +64,11 @@ def undo_change(
     steps += derive(steps)
     return Change(
         plan=Plan(
-            aim=f"Take back {_named((*later, entry))}",
+            aim=f"Undo {_named((*later, entry))}",
             lines=(*(_undone_line(one) for one in (*later, entry) if later), *_lines(steps, home)),
             undoes=entry.number,
             undoes_too=tuple(one.number for one in later),
-            nothing_to_do="" if steps else f"nothing of change {entry.number} is left to take back",
+            nothing_to_do="" if steps else f"nothing of change {entry.number} is left to undo",
         ),
         prepare=lambda _staging: tuple(steps),
         verify=verify,
@@ -122,11 +122,9 @@ def describe(step: Step, home: str) -> PlanLine:
     """Return the plan's line for one step."""
     match step:
         case PutBlock(path=path):
-            return PlanLine(kind=LineKind.EDIT, subject=f"{shown(path, home)}: put the hook-up in")
+            return PlanLine(kind=LineKind.EDIT, subject=f"{shown(path, home)}: insert the hook-up")
         case DropBlock(path=path):
-            return PlanLine(
-                kind=LineKind.EDIT, subject=f"{shown(path, home)}: take the hook-up out, and nothing else"
-            )
+            return PlanLine(kind=LineKind.EDIT, subject=f"{shown(path, home)}: remove the hook-up, and nothing else")
         case PutRecord(keys=keys):
             return PlanLine(kind=LineKind.ADD, subject=" ".join(shown(key, home) for key in keys))
         case DropRecord(keys=keys):
@@ -173,7 +171,7 @@ def _joined(steps: Sequence[Step]) -> list[Step]:
 def _chosen(executor: Executor, number: int | None) -> Entry:
     entry = newest_standing(executor) if number is None else executor.journal.find(number)
     if entry is None:
-        what = "there is no change to take back" if number is None else f"there is no change {number}"
+        what = "there is no change to undo" if number is None else f"there is no change {number}"
         raise UsageError(what, next_step="ush journal")
     if not is_of_here(entry, executor):
         raise UndoRefused(
@@ -190,7 +188,9 @@ def _chosen(executor: Executor, number: int | None) -> Entry:
 
 def _check_undoable(entry: Entry) -> None:
     if not entry.undoable:
-        raise UndoRefused(f"what undoing change {entry.number} needs was trimmed", next_step="ush journal")
+        raise UndoRefused(
+            f"change {entry.number} is too old to undo: what undo needs was removed", next_step="ush journal"
+        )
 
 
 def _add_inverse_steps(executor: Executor, entry: Entry, found: list[Step]) -> None:
@@ -207,7 +207,7 @@ def _add_inverse_steps(executor: Executor, entry: Entry, found: list[Step]) -> N
             case StepState.OTHER:
                 raise UndoRefused(
                     f"{step.object_name} was edited since change {entry.number}; undoing it would lose that",
-                    next_step="put the lines back as they were, or keep the change",
+                    next_step="restore the lines as they were, or keep the change",
                 )
             case StepState.AFTER:  # somebody took it back by hand already
                 continue

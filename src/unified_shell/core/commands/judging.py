@@ -58,8 +58,8 @@ def _broken(facts: Executable, why: str) -> Judgement:
 
 def _not_executable(path: str, facts: Executable) -> str:
     if facts.kind in PROGRAMS or facts.kind is FileKind.SCRIPT:
-        return "has no execute bit (chmod +x)" if not os.stat(path).st_mode & 0o111 else "is not executable for you"
-    return "is not executable for you"
+        return "has no execute bit (chmod +x)" if not os.stat(path).st_mode & 0o111 else "you may not execute it"
+    return "you may not execute it"
 
 
 def _judge_script(path: str, facts: Executable, entries: Sequence[str]) -> Judgement:
@@ -68,7 +68,7 @@ def _judge_script(path: str, facts: Executable, entries: Sequence[str]) -> Judge
         name = _name_for_env(path)
         found = next((join(one, name) for one in entries if one and is_executable_file(join(one, name))), "")
         if name and not found:
-            return _broken(facts, f"its first line asks env for {name}, which is on no path")
+            return _broken(facts, f"its first line asks env for {name}, which is not on PATH")
         return Judgement(kind=facts.kind)
     if not is_executable_file(facts.interpreter):
         return _broken(facts, f"needs {facts.interpreter}, which is not executable")

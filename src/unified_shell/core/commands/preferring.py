@@ -51,7 +51,7 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
     choice, yielding = _settled(choice, known)
     _check_strangers(choice, yielding or before, locations)
     if before == choice:
-        said = f"{choice.name} is answered by {shown(choice.candidate, host.home)} already"
+        said = f"{choice.name} starts {shown(choice.candidate, host.home)} already"
         wired = on_path(choice.names, host, locations)
         nothing = said if wired.plan.nothing_to_do else ""
         return replace(wired, plan=replace(wired.plan, aim=said, nothing_to_do=nothing))
@@ -62,7 +62,7 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
         *_yielded(yielding, choice.name, locations),
     )
     plan = Plan(
-        aim=f"Let {shown(choice.candidate, host.home)} answer to {choice.name}",
+        aim=f"Make {shown(choice.candidate, host.home)} the command {choice.name}",
         lines=tuple(_answer_lines(choice, host, locations)),
         afterwards=(
             f"Start it: {choice.name}   (in a new session)",
@@ -80,7 +80,7 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
     lines = []
     for name in choice.names:
         then = first_on(entries, name)
-        detail = f"then {shown(then, host.home)} answers" if then else "then nothing answers"
+        detail = f"then {shown(then, host.home)}" if then else "then no command of that name"
         lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"command {name}", detail=detail))
     value = to_json_text(choice_value(choice))
     steps: tuple[Step, ...] = (
@@ -88,7 +88,7 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
         DropRecord(path=choices_file(locations), keys=(TABLE, choice.name), before=value),
     )
     plan = Plan(
-        aim=f"Take {choice.name} from {shown(choice.candidate, host.home)} back",
+        aim=f"Remove the preferred command {choice.name} ({shown(choice.candidate, host.home)})",
         lines=(*lines[:MOST_LINES], *_more(lines)),
         afterwards=forget_lines(folder, host),
     )
@@ -100,7 +100,7 @@ def find_choice(name: str, host: Host, locations: Locations) -> Choice:
     known = {one.name: one for one in read_choices(locations)}
     if name not in known:
         if any(one.name == name for one in all_choices(host, locations)):
-            raise Refused(f"{name} was chosen for everyone on this machine", again_with=("--for", "everyone"))
+            raise Refused(f"{name} was preferred for everyone on this machine", again_with=("--for", "everyone"))
         raise UnknownName("preferred or got command", name, known, next_step="ush command list")
     return known[name]
 
@@ -146,11 +146,7 @@ def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
     )
     change = plan_path_add(request, chosen_shells(host), host, locations)
     # Which names answer from where is told by the choice itself, file by file.
-    told = tuple(
-        line
-        for line in change.plan.lines
-        if " will answer from " not in line.subject and " stays with " not in line.subject
-    )
+    told = tuple(line for line in change.plan.lines if line.kind not in (LineKind.ANSWER, LineKind.STAYS))
     plan = Plan(
         aim=change.plan.aim,
         lines=told,
@@ -211,7 +207,7 @@ def _check_strangers(choice: Choice, before: Choice | None, locations: Locations
     stranger = next((name for name in choice.names if _is_strange(name, before, locations)), "")
     if stranger:
         place = join(links_folder(locations), stranger)
-        raise Refused(f"{place} was put there by something else", next_step=f"move {place} away, then again")
+        raise Refused(f"{place} was not put there by ush", next_step=f"mv {place} ELSEWHERE   then try again")
 
 
 def _is_strange(name: str, before: Choice | None, locations: Locations) -> bool:

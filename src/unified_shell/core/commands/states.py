@@ -21,10 +21,10 @@ class State(Enum):
         """Say it in a person's words."""
         return {
             State.READY: "starts in this session",
-            State.SHADOWED: "another one of that name is found first",
-            State.HIDDEN: "it is on this machine, but on no search path of this session",
-            State.STALE: "new sessions answer otherwise than this one",
-            State.MISMATCHED: "it was made for another kind of machine",
-            State.BROKEN: "it is found, but cannot be started",
-            State.ABSENT: "it was found nowhere on this machine",
+            State.SHADOWED: "another command of that name is found first",
+            State.HIDDEN: "on this machine, but not on this session's search path",
+            State.STALE: "new sessions start another file than this one",
+            State.MISMATCHED: "made for another kind of machine",
+            State.BROKEN: "found, but cannot be started",
+            State.ABSENT: "not found on this machine",
         }[self]

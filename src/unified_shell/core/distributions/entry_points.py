@@ -36,7 +36,7 @@ def parse_entry_points(content: bytes, where: str) -> tuple[EntryPoint, ...]:
         for name, reference in parser.items(group) if parser.has_section(group) else ():
             match = REFERENCE.match(reference)
             if match is None or not match[2]:
-                raise WheelBroken(f"its command {name!r} names no function: {reference!r}", where=where)
+                raise WheelBroken(f"its command {name!r} does not name a function: {reference!r}", where=where)
             if not COMMAND_NAME.match(name):
                 raise WheelBroken(f"its command {name!r} cannot be a file's name", where=where)
             found.append(EntryPoint(group=group, name=name, module=match[1], attribute=match[2]))

@@ -34,7 +34,7 @@ def parse_metadata(content: bytes, where: str) -> Metadata:
     message = email.parser.BytesParser(policy=email.policy.compat32).parsebytes(content, headersonly=True)
     name, version = str(message.get("Name", "")).strip(), str(message.get("Version", "")).strip()
     if not name or not version:
-        raise WheelBroken("its metadata names no project or no version", where=where)
+        raise WheelBroken("its metadata lacks a project name or version", where=where)
     return Metadata(
         name=canonicalize_name(name),
         version=version,

@@ -166,10 +166,10 @@ def _check_record(by_name: Mapping[str, Unpacked], folder: str, info: str, where
         if row is None or not row.digest:
             raise WheelBroken(f"its RECORD has no hash for {name!r}", where=where)
         if not _matches(row.digest, member, os.path.join(folder, name)):
-            raise WheelBroken(f"{name!r} is not what its RECORD says", where=where, next_step="fetch it again")
+            raise WheelBroken(f"{name!r} differs from its RECORD", where=where, next_step="fetch it again")
     missing = [path for path, row in rows.items() if row.digest and path not in by_name]
     if missing:
-        raise WheelBroken(f"its RECORD lists {missing[0]!r}, which is not in it", where=where)
+        raise WheelBroken(f"its RECORD lists {missing[0]!r}, which is missing", where=where)
 
 
 def _matches(digest: str, member: Unpacked, path: str) -> bool:

@@ -51,7 +51,7 @@ def plan_get_command(
     taken = next((one.name for one in known.values() if name in one.names), "")
     if taken:
         raise Refused(
-            f"{name} is there already, with {taken}",
+            f"{name} is already installed, with {taken}",
             next_step=f"ush command refresh {typed(taken)}{locations.for_whom}",
         )
     prefix = link_place(locations.data, hidden_name(name))
@@ -61,10 +61,12 @@ def plan_get_command(
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(
         change.plan,
-        aim=f"Get the command {name} from {request}, in an environment of its own ({facts.title})",
+        aim=f"Install the command {name} from {request}, in its own environment ({facts.title})",
         lines=(
             *(line for line in got.plan.lines if line.kind is not LineKind.KEEP),
-            PlanLine(kind=LineKind.ADD, subject=f"command {name}", detail="and the others that it brings"),
+            PlanLine(
+                kind=LineKind.ADD, subject=f"command {name}", detail="and the other commands of its distribution"
+            ),
         ),
         relies_on=(),
         afterwards=(f"Start it: {typed(name)} --help   (in a new session)",),
@@ -108,9 +110,9 @@ def _with_links(
         steps = got.prepare(staging)
         brought = _commands(join(staging, "tree"), environment.short_version, request.name)
         if name not in brought:
-            offers = f"it brings: {', '.join(brought)}" if brought else "it brings no command"
+            offers = f"it provides: {', '.join(brought)}" if brought else "it provides no command"
             raise CouldNot(
-                f"{request.name} brings no command {name}; {offers}; nothing was changed",
+                f"{request.name} does not provide the command {name}; {offers}; nothing was changed",
                 next_step=f"ush command get {typed(nearest(name, brought, likeness=0) or brought[0])} --from {typed(str(request))}{locations.for_whom}"
                 if brought
                 else "ush look " + name,

@@ -52,27 +52,27 @@ def plan_take_charge(
         PlanLine(
             kind=LineKind.CHANGE,
             subject=f"environment {name}",
-            detail=f"made anew in {shown(prefix, host.home)}, with all {len(source.distributions)} distributions",
+            detail=f"rebuilt in {shown(prefix, host.home)}, with all {len(source.distributions)} distributions",
         ),
         PlanLine(
             kind=LineKind.CHANGE,
             subject=there,
-            detail="becomes a link to that; the folder as it is is kept for ush undo",
+            detail="becomes a link to it; the present folder is kept for ush undo",
         ),
     ]
     if source.extras:
         lines.append(
             PlanLine(
                 kind=LineKind.NOTE,
-                subject=f"{count_of_files(source.extras)} that no package brought, carried over",
+                subject=f"{count_of_files(source.extras)} not owned by any package, carried over",
                 detail=some_of(source.extras),
                 in_full=source.extras,
             )
         )
     plan = Plan(
-        aim=f"Let the environment {name}, which something else made, be changed",
+        aim=f"Allow changes to the adopted environment {name}",
         lines=tuple(lines),
-        afterwards=(f"What made {there} should not change it any more: it would change what ush made.",),
+        afterwards=(f"The tool that made {there} should not change it any more.",),
     )
     return Change(plan=plan, prepare=prepare)
 

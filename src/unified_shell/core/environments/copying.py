@@ -153,7 +153,7 @@ def _base_of(facts: InterpreterFacts, host: Host) -> InterpreterFacts:
         if not found.environment_prefix and found.short_version == facts.short_version:
             return found
     raise InterpreterUnusable(
-        f"the interpreter that {facts.environment_prefix} was made on is not to be found in {facts.base_prefix}",
+        f"the interpreter below {facts.environment_prefix} is not in {facts.base_prefix} any more",
         next_step="ush interpreter list   (choose another of the same version: --interpreter)",
     )
 
@@ -211,7 +211,7 @@ def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_f
     check_base(facts)
     if facts.short_version != source.base.short_version:
         raise UsageError(
-            f"{facts.title} cannot take over what was installed for {source.base.title}",
+            f"{facts.title} cannot use what was installed for {source.base.title}",
             next_step=f"ush interpreter get python {source.base.short_version}",
         )
     old = source.ours.contents if source.ours is not None else None
@@ -295,7 +295,7 @@ def _plan(
         lines.append(
             PlanLine(
                 kind=LineKind.NOTE,
-                subject=f"{count_of_files(source.extras)} that no package brought, {shown_size(size)}",
+                subject=f"{count_of_files(source.extras)} not owned by any package, {shown_size(size)}",
                 detail=some_of(source.extras),
             )
         )
@@ -303,7 +303,7 @@ def _plan(
         lines.append(
             PlanLine(
                 kind=LineKind.WARNING,
-                subject="the source also sees the packages of its base; the copy does not",
+                subject="the source also sees its interpreter's packages; the copy does not",
                 detail=f"ush look {typed(facts.real_executable)}",
             )
         )
@@ -311,7 +311,7 @@ def _plan(
     lines.append(PlanLine(kind=LineKind.NOTE, subject=f"takes about {need} on disk"))
     if not source.whole:
         lines.append(
-            PlanLine(kind=LineKind.NOTE, subject="the interpreter itself stays where it is; the copy needs it there")
+            PlanLine(kind=LineKind.NOTE, subject="the interpreter stays where it is; the copy needs it there")
         )
     return Plan(
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",

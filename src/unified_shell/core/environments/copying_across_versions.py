@@ -79,7 +79,9 @@ def plan_copy_anew(
             *(
                 [
                     PlanLine(
-                        kind=LineKind.NOTE, subject="files that no package owns stay behind", detail=some_of(behind)
+                        kind=LineKind.NOTE,
+                        subject="files not owned by any package are not copied",
+                        detail=some_of(behind),
                     )
                 ]
                 if behind
@@ -138,11 +140,9 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
             PlanLine(
                 kind=LineKind.CHANGE,
                 subject=f"environment {environment.name}",
-                detail=f"is {name} from then on: {shown(prefix, host.home)}",
+                detail=f"becomes {name}: {shown(prefix, host.home)}",
             ),
-            PlanLine(
-                kind=LineKind.NOTE, subject="sessions that have entered it must enter it again, by its new name"
-            ),
+            PlanLine(kind=LineKind.NOTE, subject="sessions inside it must enter it again, by its new name"),
         ),
         afterwards=ways_in(name, prefix, host, locations),
     )

@@ -31,12 +31,12 @@ def entered_session(prefix: str, host: Host) -> Entered:
     dialect = dialect_of_program(shell)
     if dialect is None or not is_executable_file(shell):
         raise CouldNot(
-            f"this version cannot open {shell or 'a shell'} with an environment entered; it knows the common ones",
+            f"this version cannot open {shell or 'a shell'} inside an environment",
             next_step=f"source the script yourself: . {join(prefix, 'enter.sh')}",
         )
     if not os.path.exists(join(prefix, "enter.sh")):
         raise CouldNot(
-            f"{prefix} was made by something else and has no scripts that enter it",
+            f"{prefix} was not made by ush and has no scripts that enter it",
             next_step="ush environment run NAME -- COMMAND   or copy it: ush environment copy NAME NEW",
         )
     opening = dialect.enter_session(prefix, host.home)

@@ -42,6 +42,6 @@ def choose_for(
         return facts, tuple(why)
     asked = ", ".join(map(str, requests))
     raise NoSolution(
-        f"no interpreter here can have {asked}; {why[0] if why else 'there is none'}",
+        f"no interpreter here supports {asked}; {why[0] if why else 'there is none'}",
         next_step="ush interpreter get python VERSION   (another one)",
     )

@@ -39,7 +39,7 @@ def plan_new(
     prefix = link_place(locations.data, name)
     contents = new_contents(name, facts, own_files=own_files)
     plan = Plan(
-        aim=f"Make the environment {name} on {facts.title}",
+        aim=f"Create the environment {name} on {facts.title}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
             PlanLine(
@@ -77,8 +77,8 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
                 subject=f"environment {name}",
                 detail=f"{shown(environment.prefix, host.home)}, with {count} distributions",
             ),
-            *(PlanLine(kind=LineKind.REMOVE, subject=f"{shown(one, host.home)}, which leads to it") for one in links),
-            PlanLine(kind=LineKind.NOTE, subject="undo brings it back as it is; ush journal shows what that keeps"),
+            *(PlanLine(kind=LineKind.REMOVE, subject=f"{shown(one, host.home)}, a link to it") for one in links),
+            PlanLine(kind=LineKind.NOTE, subject="undo restores it; ush journal shows the space kept for that"),
         ),
     )
 
@@ -108,7 +108,7 @@ def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) 
         raise Refused(f"the environment {name} is protected, and {why}", next_step="ush undo")
     adopted = adopted_places(locations).get(name)
     plan = Plan(
-        aim=f"Drop the environment {name}" if adopted is None else f"Forget the environment {name}",
+        aim=f"Drop the environment {name}" if adopted is None else f"Unregister the environment {name}",
         lines=(
             PlanLine(
                 kind=LineKind.REMOVE,

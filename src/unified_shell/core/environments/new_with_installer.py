@@ -37,7 +37,7 @@ def plan_new_filled(
     projects = installer_projects(facts.site_folders)
     if not projects:
         raise CouldNot(
-            f"nothing in {facts.real_executable} says what installs packages there",
+            f"{facts.real_executable} has no installer for packages",
             next_step=f"ush environment new {typed(name)}   then ush package get NAME -e {typed(name)}",
         )
     empty = plan_new(name, facts, host, locations, own_files=own_files)

@@ -32,12 +32,12 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     name = environment.name
     if environment.contents.language != "python":
         raise CouldNot(
-            f"{name} is an environment of {environment.title}; ush makes kernels known for Python alone",
-            next_step=f"ush environment enter {typed(name)}   (then let its language's own kernel register itself)",
+            f"{name} is an environment for {environment.title}; ush registers kernels for Python only",
+            next_step=f"ush environment enter {typed(name)}   (then let that language's kernel register itself)",
         )
     if environment.contents.find(canonicalize_name(KERNEL)) is None:
         raise CouldNot(
-            f"the environment {name} has no kernel in it that a notebook could start",
+            f"the environment {name} contains no notebook kernel",
             next_step=f"ush package get {KERNEL} {environment.change_option}",
         )
     spec = {
@@ -84,7 +84,7 @@ def plan_withdraw(environment: Environment, host: Host) -> Change:
         if found is not None:
             steps.append(ReplaceFile(path=path, before=kept_bytes(found[0]), after=None))
     lines = tuple(PlanLine(kind=LineKind.REMOVE, subject=f"offered: {shown(step.path, host.home)}") for step in steps)
-    aim = f"Offer the environment {environment.name} no more"
+    aim = f"Withdraw the offers of the environment {environment.name}"
     nothing = "" if steps else f"the environment {environment.name} is not offered anywhere"
     plan = Plan(aim=aim, lines=lines, nothing_to_do=nothing)
     return Change(plan=plan, prepare=lambda _staging: tuple(steps))
@@ -118,7 +118,7 @@ def _plan(environment: Environment, path: Place, text: str, what: str, *, host: 
         lines=(PlanLine(kind=LineKind.ADD, subject=what, detail=shown(path, host.home)),),
         relies_on=(f"environment {environment.name}",),
         nothing_to_do=f"{what} is offered already" if before == after else "",
-        afterwards=("A notebook server or menu that is open reads it the next time it looks.",),
+        afterwards=("An open notebook server or menu notices it the next time it looks.",),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))
 

@@ -34,11 +34,11 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
     def plan_path_add(self, request: PathRequest) -> Change:
         """Plan to have a directory on a search path while the environment is entered."""
         if request.when:
-            raise UsageError("an environment's own entries have no condition: they hold while it is entered")
+            raise UsageError("an environment's own entries take no condition: they apply while it is entered")
         place = checked_directory(request.directory, self.host)
         name = shown(place, self.host.home)
         line = PlanLine(kind=LineKind.ADD, subject=f"{request.variable}, {request.side.value}: {name}")
-        aim = f"Have {name} on {request.variable} while {self.environment.name} is entered"
+        aim = f"Put {name} on {request.variable} while {self.environment.name} is entered"
         return self._plan(aim, line, wished(self._before, place, request, self.host))
 
     def plan_path_drop(self, directory: str, variable: str) -> Change:
@@ -52,14 +52,14 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
                 next_step=f"ush path list -e {typed(self.environment.name)}",
             )
         line = PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {name}")
-        aim = f"Have {name} in the environment {self.environment.name} no more"
+        aim = f"Remove {name} from the environment {self.environment.name}"
         return self._plan(aim, line, self._before.without_entry(variable, place))
 
     def plan_variable_add(self, name: str, value: str) -> Change:
         """Plan to have a variable while the environment is entered; leaving gives it its old value."""
         check_variable(name, value)
         line = PlanLine(kind=LineKind.ADD, subject=f"{name} = {one_line(value)}")
-        aim = f"Have {name} while {self.environment.name} is entered"
+        aim = f"Set {name} while {self.environment.name} is entered"
         return self._plan(aim, line, with_variable(self._before, SetVariable(name=name, value=value)))
 
     def plan_variable_drop(self, name: str) -> Change:
@@ -71,7 +71,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
                 [one.name for one in self._before.variables],
                 next_step=f"ush variable list -e {typed(self.environment.name)}",
             )
-        aim = f"Have {name} in the environment {self.environment.name} no more"
+        aim = f"Remove {name} from the environment {self.environment.name}"
         line = PlanLine(kind=LineKind.REMOVE, subject=name)
         return self._plan(aim, line, without_variable(self._before, name))
 
@@ -82,7 +82,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
     def _plan(self, aim: str, line: PlanLine, after: Wiring) -> Change:
         environment, name = self.environment, self.environment.name
         if after == self._before:
-            plan = Plan(aim=aim, nothing_to_do=f"it is so already in the environment {name}")
+            plan = Plan(aim=aim, nothing_to_do=f"nothing to change in the environment {name}")
             return Change(plan=plan, prepare=lambda _staging: ())
         facts = base_of(environment, self.host)
         renewal = Renewer(client=self.client, host=self.host, locations=self.locations).renewal(
@@ -95,9 +95,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
             aim=aim,
             lines=(line, *renewal.lines),
             relies_on=(f"environment {name}",),
-            afterwards=(
-                f"It holds from the next time that {name} is entered, and in ush environment run {typed(name)}.",
-            ),
+            afterwards=(f"It applies when {name} is entered next, and in ush environment run {typed(name)}.",),
         )
         return Change(
             plan=plan, prepare=renewal.prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)

@@ -27,7 +27,7 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
     """
     path = _path_of(name, candidate, host, locations)
     if not is_executable_file(path):
-        raise UsageError(f"{path} is no executable file", next_step=f"ush look {typed(name)}")
+        raise UsageError(f"{path} is not an executable file", next_step=f"ush look {typed(name)}")
     folder = os.path.dirname(path)
     in_environment = os.path.isfile(join(os.path.dirname(folder), "pyvenv.cfg"))
     choice = Choice(name=name, candidate=path, names=(name,)) if only else choice_of(name, path)

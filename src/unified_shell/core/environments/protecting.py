@@ -24,10 +24,10 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
     if environment.foreign:
         # To let one be changed is another matter: taking charge of it.
         raise Refused(
-            f"{name} was made by something else, at {environment.prefix}, and is protected as it is",
+            f"{name} was not made by ush (it is at {environment.prefix}), and is always protected",
             next_step=f"ush environment copy {typed(name)} NEW   or   ush environment unprotect {typed(name)}",
         )
-    aim = f"Protect the environment {name} from change" if protected else f"Let the environment {name} be changed"
+    aim = f"Protect the environment {name} from change" if protected else f"Allow changes to the environment {name}"
     nothing = (
         f"{name} {'is' if protected else 'is not'} protected" if is_protected(name, locations) is protected else ""
     )
@@ -39,7 +39,9 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
     )
     line = PlanLine(
         kind=LineKind.NOTE,
-        subject="packages and wiring in it are refused from now on" if protected else "it can be changed from now on",
+        subject="changes of its packages and wiring are refused from now on"
+        if protected
+        else "changes are allowed from now on",
         detail="a copy can be made: ush environment copy" if protected else "",
     )
     plan = Plan(aim=aim, lines=(line,), nothing_to_do=nothing)
@@ -51,7 +53,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     place = Place(os.path.normpath(join(host.working_directory, folder)))
     check_name(name, locations)
     if inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
-        raise UsageError(f"{place} is an environment of ush already", next_step="ush environment list")
+        raise UsageError(f"{place} is already an environment of ush", next_step="ush environment list")
     contents = read_foreign(name, place)
     if locations.scope is Scope.EVERYONE:
         check_for_everyone(place)
@@ -68,14 +70,12 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
                 subject=f"environment {name}",
                 detail=f"Python {contents.python}, {count} distribution{'' if count == 1 else 's'}",
             ),
-            PlanLine(
-                kind=LineKind.NOTE, subject="it stays where it is and counts as protected: ush does not change it"
-            ),
+            PlanLine(kind=LineKind.NOTE, subject="it stays where it is and is protected: ush does not change it"),
         ),
         afterwards=(
             f"Run something in it:  ush environment run {typed(name)} -- python",
             f"To change it, copy:   ush environment copy {typed(name)} NEW",
-            f"or let ush take it:   ush environment unprotect {typed(name)}",
+            f"or allow changes:     ush environment unprotect {typed(name)}",
         ),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))
@@ -90,7 +90,7 @@ def plan_forget(environment: Environment, host: Host, locations: Locations) -> C
         before=to_json_text(to_record_text(environment.prefix)),
     )
     plan = Plan(
-        aim=f"Forget the environment {name}",
+        aim=f"Unregister the environment {name}",
         lines=(
             PlanLine(
                 kind=LineKind.REMOVE,

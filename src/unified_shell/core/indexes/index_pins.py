@@ -42,9 +42,9 @@ def plan_pins(projects: Sequence[NormalizedName], index: str, host: Host, locati
         )
         for one in new
     )
-    aim = f"Take {', '.join(projects)} from the index {index} only"
+    aim = f"Use only the index {index} for {', '.join(projects)}"
     lines = tuple(
-        PlanLine(kind=LineKind.NOTE, subject=f"{one} comes from the index {index} only, from now on") for one in new
+        PlanLine(kind=LineKind.NOTE, subject=f"{one} comes only from the index {index} from now on") for one in new
     )
-    plan = Plan(aim=aim, lines=lines, nothing_to_do="" if new else f"{aim}: so it is")
+    plan = Plan(aim=aim, lines=lines, nothing_to_do="" if new else f"{aim}: already so")
     return Change(plan=plan, prepare=lambda _staging: steps)

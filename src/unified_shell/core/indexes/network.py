@@ -19,7 +19,7 @@ def read_network(locations: Locations) -> NetworkSettings:
         unknown = ", ".join(sorted(set(table) - set(KNOWN))) if isinstance(table, Mapping) else "a value"
         raise UsageError(
             f"[network] in {locations.config_file} holds {unknown}",
-            next_step=f"known are {', '.join(KNOWN)}",
+            next_step=f"known: {', '.join(KNOWN)}",
         )
     direct = table.get("no-proxy", [])
     return NetworkSettings(

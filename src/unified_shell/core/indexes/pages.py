@@ -83,11 +83,9 @@ def parse_json_page(content: bytes, address: str) -> Page:
     try:
         page = msgspec.json.decode(content, type=RawPage)
     except msgspec.ValidationError as error:
-        raise TransferFailed(
-            f"the index's page lists no files as the standard has it: {error}", where=address
-        ) from error
+        raise TransferFailed(f"the index page is not in the standard format: {error}", where=address) from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise TransferFailed(f"the index's page is not whole: {error}", where=address) from error
+        raise TransferFailed(f"the index page is incomplete: {error}", where=address) from error
     version = page.meta.api_version
     if version.split(".", maxsplit=1)[0] != "1":
         raise TransferFailed(f"the index speaks version {version[:20]} of the API; known is 1", where=address)
@@ -208,7 +206,7 @@ def _checked_size(size: int | None) -> int:
 def _checked_name(text: str) -> FileName:
     name = parse_file_name(text)
     if name is None:
-        raise ValueError(f"{_named(text)!r} is not the name of a distribution's file")
+        raise ValueError(f"{_named(text)!r} is not a distribution file name")
     return name
 
 

@@ -40,7 +40,7 @@ def check_tools(names: Sequence[str], host: Host) -> None:
     for name in names:
         if not _program(name, host):
             raise CouldNot(
-                f"there is no {name} here, and the build needs it", next_step="apt-get install build-essential"
+                f"the build needs {name}, which is not installed", next_step="apt-get install build-essential"
             )
 
 

@@ -144,7 +144,7 @@ def _relocated_program(content: bytes, path: str, tree: str, old: str, new: str)
         fresh = with_run_paths(content, elf, _run_paths(elf, path, tree, old))
     except ElfUnchangeable as error:
         raise CouldNot(
-            f"{os.path.relpath(path, tree)} cannot be freed from {old}: {error}",
+            f"{os.path.relpath(path, tree)} cannot be made relocatable from {old}: {error}",
             next_step="build it from its source instead",
         ) from error
     except (ValueError, OverflowError):

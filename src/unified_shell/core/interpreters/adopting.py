@@ -36,7 +36,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     facts = probe(_found_path(path, host), host)
     if facts.environment_prefix:
         raise Refused(
-            f"{facts.executable} belongs to the environment {facts.environment_prefix}, it is no interpreter of its own",
+            f"{facts.executable} belongs to the environment {facts.environment_prefix}; it is not an interpreter of its own",
             next_step=f"ush interpreter adopt {typed(facts.real_executable)}",
         )
     known = {one.name: one for one in read_adopted(locations)}
@@ -57,10 +57,10 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
         aim=f"Register {facts.title} in place",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {chosen}", detail=shown(facts.executable, host.home)),
-            PlanLine(kind=LineKind.NOTE, subject="nothing of the interpreter itself is changed"),
+            PlanLine(kind=LineKind.NOTE, subject="the interpreter itself is not changed"),
         ),
         afterwards=(
-            f"Make an environment on it: ush environment new study --interpreter {typed(chosen)}"
+            f"Create an environment: ush environment new study --interpreter {typed(chosen)}"
             if facts.version >= OLDEST
             else f"Start it: {typed(facts.executable, host.home)}   (too old for environments, which need 3.8)",
         ),
@@ -79,9 +79,9 @@ def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequenc
         raise UnknownName("registered interpreter", name, known, next_step="ush interpreter list")
     value = {"executable": to_record_text(known[name].executable), "version": known[name].version}
     step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(value))
-    notes = [PlanLine(kind=LineKind.NOTE, subject=f"environment {one} goes on working on it") for one in dependants]
+    notes = [PlanLine(kind=LineKind.NOTE, subject=f"environment {one} still works on it") for one in dependants]
     plan = Plan(
-        aim=f"Forget the interpreter {name}; it stays where it is",
+        aim=f"Unregister the interpreter {name}; it stays where it is",
         lines=(PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}"), *notes),
     )
     registration = forgetting_steps(name, host)
@@ -115,7 +115,7 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
         have = ", ".join(dict.fromkeys(one.full_version for one in facts)) or "none"
         numbers = re.fullmatch(r"[<>=!~]*\d+(\.\d+)*(,.*)?", version) is not None
         raise UsageError(
-            f"no interpreter here answers to {wanted!r}; there are: {have}",
+            f"no interpreter here is called {wanted!r}; there are: {have}",
             next_step=f"ush interpreter get python {typed(version)}" if numbers else "ush interpreter list",
         )
     return max(fitting, key=lambda one: one.version) if version else fitting[0]
@@ -132,7 +132,7 @@ def _tell_unfit(wanted: str, version: str, host: Host) -> None:
                 next_step="ush interpreter get python 3.12   (a newer one), or   ush interpreter list",
             )
         raise UsageError(
-            f"{wanted!r} is on this machine, outside the places that are looked in: {shown(one.facts.executable, host.home)}",
+            f"{wanted!r} is on this machine, outside the usual places: {shown(one.facts.executable, host.home)}",
             next_step=f"ush interpreter adopt {typed(one.facts.executable, host.home)}   (then try again)",
         )
 

@@ -118,7 +118,7 @@ def parse_facts(content: bytes, started: str) -> InterpreterFacts:
     """Return the facts from the probe's line."""
     read = from_json_text(content)
     if not isinstance(read, Mapping):
-        raise InterpreterUnusable(f"{started} told nothing of itself that can be read")
+        raise InterpreterUnusable(f"{started} gave no readable facts about itself")
     major, minor, patch = read["version"]
     name, libc_major, libc_minor = read["libc"]
     return InterpreterFacts(
@@ -148,7 +148,7 @@ def parse_facts(content: bytes, started: str) -> InterpreterFacts:
 
 
 def _trouble(executable: str, ran: Ran) -> str:
-    trouble = ran.trouble or "says nothing of itself"
+    trouble = ran.trouble or "gives no facts about itself"
     if read_executable(executable).kind is not FileKind.SCRIPT:
         return trouble
     said = ran.errors.decode("utf-8", "replace").strip().splitlines()

@@ -83,6 +83,4 @@ def said_version(language: Language, executable: str, host: Host) -> tuple[str, 
     )
     said = (ran.output + b"\n" + ran.errors).decode("utf-8", "replace")
     version = language.read_version(said)
-    return (
-        (version, "") if version else ("", ran.trouble or f"says nothing that {language.title} says of its version")
-    )
+    return (version, "") if version else ("", ran.trouble or f"does not answer with a version of {language.title}")

@@ -57,7 +57,7 @@ def parse_request(words: Sequence[str], host: Host) -> Asked:
     language = find_language(found[1]) if found else None
     if found is None or language is None:
         near = [one.name for one in languages()]
-        raise UnknownName("language", text.split(" ")[0], near, next_step=f"known are: {', '.join(near)}")
+        raise UnknownName("language", text.split(" ")[0], near, next_step=f"known: {', '.join(near)}")
     specifier = (found[2] or "").strip()
     _parsed(specifier)
     return Asked(language=language.name, specifier=specifier)
@@ -95,5 +95,5 @@ def _parsed(specifier: str) -> SpecifierSet:
         return SpecifierSet(f"=={specifier}.*" if bare else specifier)
     except InvalidSpecifier as error:
         raise UsageError(
-            f"{specifier!r} is no version", next_step="write it as 3.12, 3.12.4, '>=3.11' or '>=3.11,<3.13'"
+            f"{specifier!r} is not a version", next_step="write it as 3.12, 3.12.4, '>=3.11' or '>=3.11,<3.13'"
         ) from error

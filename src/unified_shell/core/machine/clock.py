@@ -41,5 +41,5 @@ def end_of_day(text: str) -> str:
     try:
         day = datetime.date.fromisoformat(text)
     except ValueError as error:
-        raise UsageError(f"{text!r} is no day", next_step="write it as 2026-05-01") from error
+        raise UsageError(f"{text!r} is not a date", next_step="write it as 2026-05-01") from error
     return f"{day.isoformat()}T23:59:59.999999Z"

@@ -55,7 +55,7 @@ def listing_at(
         return replace(listing, candidates=(_candidate(project, version, file),))
     name, tags = parse_wheel_name(file.name), wheel_parts(file.name)
     if name is None or tags is None:
-        raise UsageError(f"{file.name!r} is no wheel's name", next_step="rename the file to what it was called")
+        raise UsageError(f"{file.name!r} is not a wheel file name", next_step="rename the file to what it was called")
     _check_project(name.project, project, file.name)
     if offers.rank(tags.tags) is None:
         return replace(listing, passed_over=((str(name.version), unfit_tags([tags.tags], offers.platforms)),))
@@ -68,7 +68,7 @@ def _candidate(project: NormalizedName, version: str, file: IndexFile) -> Candid
 
 def _check_project(found: str, wanted: NormalizedName, file_name: str) -> None:
     if canonicalize_name(found) != wanted:
-        raise UsageError(f"{file_name} is of the project {canonicalize_name(found)}, not {wanted}")
+        raise UsageError(f"{file_name} belongs to the project {canonicalize_name(found)}, not {wanted}")
 
 
 def _brought(address: str, client: IndexClient, cache: str) -> IndexFile:
@@ -77,7 +77,7 @@ def _brought(address: str, client: IndexClient, cache: str) -> IndexFile:
     place = place_of_address(bare)
     if place is None and not is_web_address(bare):
         raise UsageError(
-            f"{shown_address(bare)!r} is no address of a file: http, https or file are",
+            f"{shown_address(bare)!r} is not the address of a file (http, https or file)",
             next_step="give the address of a wheel or of a source archive",
         )
     if not text.endswith(".whl") and not is_source_name(text):
@@ -112,9 +112,7 @@ def _with_digest(file: IndexFile, place: str | None, client: IndexClient, cache:
         os.makedirs(os.path.dirname(target), exist_ok=True)
         os.replace(first, target)
     except OSError as error:
-        raise CouldNot(
-            f"{file.name} could not be brought here: {os_error_text(error)}", where=file.address
-        ) from error
+        raise CouldNot(f"{file.name} could not be downloaded: {os_error_text(error)}", where=file.address) from error
     finally:
         shutil.rmtree(os.path.dirname(first), ignore_errors=True)
     return replace(file, sha256=sha256)

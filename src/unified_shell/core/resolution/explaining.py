@@ -58,14 +58,14 @@ def no_solution(
         step = f"--as-of {first} or later   (the first was published then), or leave it out"
     elif unfit and OTHER_MACHINES in unfit:
         step = (
-            f"whoever publishes {space.project} has nothing for this kind of machine; ask there, or use another one"
+            f"{space.project} is not published for this kind of machine; ask its maintainers, or use another machine"
         )
     elif unfit:
-        step = f"ush environment new NAME --to-hold {typed(str(dead_end.requirement))}   (on an interpreter that can have it)"
+        step = f"ush environment new NAME --supported-by {typed(str(dead_end.requirement))}   (on an interpreter that it supports)"
     elif best := space.best(space.full):
         # What there is, in the words of the call.
         newest = space.of_bit(best).version
-        step = f"ask for {space.project}=={newest}, which is the newest that can be had here"
+        step = f"request {space.project}=={newest}, the newest that works here"
         instead = [(str(one.requirement), _in_version(one, newest)) for one in own if one.project == space.project]
     return NoSolution(
         words if dead_end in own else f"no set of versions fits: {words}",
@@ -89,13 +89,13 @@ def _told(facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space], ending_
     if ending_with is not None and ending_with.by:
         groups = {key: value for key, value in groups.items() if ending_with in value or not key[0].strip("\0")}
     return [
-        f"a constraint holds {text}" if by == "\0" else _group(by, text, each, spaces)
+        f"a limit says {text}" if by == "\0" else _group(by, text, each, spaces)
         for (by, text), each in groups.items()
     ]
 
 
 def _words(fact: Fact) -> str:
-    return f"{fact.said}, by your override {fact.requirement}" if fact.said else str(fact.requirement)
+    return f"{fact.said}, by your replacement {fact.requirement}" if fact.said else str(fact.requirement)
 
 
 def _is_buildable(requirement: Requirement, space: Space) -> bool:
@@ -104,7 +104,7 @@ def _is_buildable(requirement: Requirement, space: Space) -> bool:
 
 def _group(by: str, requirement: str, facts: Sequence[Fact], spaces: Mapping[NormalizedName, Space]) -> str:
     if not by:
-        return f"you ask for {requirement}"
+        return f"you requested {requirement}"
     versions = list(dict.fromkeys(one.version for one in facts))
     space = spaces.get(NormalizedName(by))
     admitted = [space.of_bit(bit).version for bit in space.candidates if bit & space.admitted] if space else []
@@ -129,7 +129,7 @@ def _what_there_is(listing: Listing, space: Space) -> str:
     offered = [space.of_bit(bit).version for bit in sorted(space.candidates, reverse=True) if bit & space.admitted]
     said = f"{listing.index or 'the environment'} has {_offered(offered)}"
     said += f"; {reason}" if (reason := _passed_over(project, {project: space})) else ""
-    return said + (f"; of its page is left out: {listing.left_out[0]}" if listing.left_out else "")
+    return said + (f"; ignored on its page: {listing.left_out[0]}" if listing.left_out else "")
 
 
 def _wanted_but_unfit(fact: Fact, space: Space) -> str:
@@ -138,7 +138,7 @@ def _wanted_but_unfit(fact: Fact, space: Space) -> str:
         return ""
     for version, reason in space.listing.passed_over:
         if fact.requirement.specifier.contains(version, prereleases=True):
-            return f"{space.project} {version} is passed over: {reason}"
+            return f"{space.project} {version} is skipped: {reason}"
     return ""
 
 
@@ -147,11 +147,7 @@ def _passed_over(project: NormalizedName, spaces: Mapping[NormalizedName, Space]
     space = spaces[project]
     if space.listing.passed_over:
         version, reason = space.listing.passed_over[0]
-        return (
-            f"{project} {version} is passed over: {reason}"
-            if len(spaces) > 1
-            else f"{version} is passed over: {reason}"
-        )
+        return f"{project} {version} is skipped: {reason}" if len(spaces) > 1 else f"{version} is skipped: {reason}"
     for bit in sorted(space.candidates, reverse=True):
         one = space.of_bit(bit)
         if not bit & space.admitted:
@@ -166,16 +162,16 @@ def _relaxation(own: Sequence[Fact], facts: Sequence[Fact]) -> str:
     narrow = [one for one in own if one.requirement is not None and str(one.requirement.specifier)]
     chosen = narrow or [one for one in own if one.requirement is not None]
     if not chosen or len(facts) < 2:
-        return "ask for other versions, or in an environment of its own"
+        return "request other versions, or use a separate environment"
     names: Callable[[Fact], str] = lambda one: str(one.requirement)  # noqa: E731 - one word for two uses
     if len(chosen) == 1:
-        return f"ask for other versions than {names(chosen[0])}, or in an environment of its own"
-    return f"give way in one of: {', '.join(map(names, chosen))}; or use an environment for each"
+        return f"request other versions than {names(chosen[0])}, or use a separate environment"
+    return f"relax one of: {', '.join(map(names, chosen))}; or use separate environments"
 
 
 def _offered(versions: Sequence[str]) -> str:
     if not versions:
-        return "no version that fits here"
+        return "no compatible version"
     more = len(versions) - MOST_VERSIONS
     return ", ".join(versions[:MOST_VERSIONS]) + (f" and {more} older ones" if more > 0 else "")
 

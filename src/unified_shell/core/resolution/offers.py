@@ -22,7 +22,7 @@ __all__ = ["LATER", "ONLY_A_SOURCE", "OTHER_MACHINES", "Offers", "unfit_tags"]
 Read = TypeVar("Read")
 OTHER_MACHINES = "it is for other kinds of machines"
 LATER = "it was published later"
-ONLY_A_SOURCE = "only a source distribution is there, which would have to be built"
+ONLY_A_SOURCE = "only a source distribution is available, which would have to be built"
 
 
 class Offers:
@@ -52,7 +52,7 @@ class Offers:
                 left[version] = ONLY_A_SOURCE
         for version in wheels:
             if version not in chosen:
-                left[version] = "it is to be built from source, and there is none"
+                left[version] = "it must be built from source, and there is none"
         return Listing(
             candidates=tuple(
                 Candidate(project=project, version=str(one), file=chosen[one], index=index)
@@ -118,7 +118,7 @@ class Offers:
     def _why_not(self, file: IndexFile) -> str:
         as_of = self._target.rules.as_of
         if as_of and not file.uploaded:
-            return "when it was published is not told by the index"
+            return "the index does not say when it was published"
         if as_of and file.uploaded > as_of:
             return f"{LATER} ({file.uploaded[:10]})"
         wanted = file.requires_python
@@ -128,7 +128,7 @@ class Offers:
             except InvalidSpecifier:
                 fits = True
             self._python_fits[wanted] = fits
-        return "" if self._python_fits[wanted] else f"it needs Python {wanted}, here is {self._target.python}"
+        return "" if self._python_fits[wanted] else f"it needs Python {wanted}, not {self._target.python}"
 
 
 def unfit_tags(tags: Sequence[str], here: Collection[str]) -> str:
@@ -137,7 +137,7 @@ def unfit_tags(tags: Sequence[str], here: Collection[str]) -> str:
     pythons = dict.fromkeys(python for one in split for python in one[0].split("."))
     platforms = dict.fromkeys(platform for one in split for platform in one[-1].split("."))
     others = "" if not set(platforms).isdisjoint(here) else f"{OTHER_MACHINES}; "
-    return f"{others}no wheel fits here; its wheels are for {_first(pythons)} on {_first(platforms)}"
+    return f"{others}no wheel is compatible; its wheels are for {_first(pythons)} on {_first(platforms)}"
 
 
 def _first(names: Iterable[str], most: int = 4) -> str:

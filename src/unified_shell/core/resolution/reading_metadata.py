@@ -127,14 +127,12 @@ def requirements_of(metadata: Metadata, python: str) -> Requirements:
     if metadata.requires_python:
         try:
             if not SpecifierSet(metadata.requires_python).contains(python, prereleases=True):
-                return Requirements(
-                    requires=(), unusable=f"it needs Python {metadata.requires_python}, here is {python}"
-                )
+                return Requirements(requires=(), unusable=f"it needs Python {metadata.requires_python}, not {python}")
         except InvalidSpecifier:
             pass
     try:
         requires = tuple(Requirement(text) for text in metadata.requires)
     except InvalidRequirement as error:
-        return Requirements(requires=(), unusable=f"a requirement of it cannot be read: {error}")
+        return Requirements(requires=(), unusable=f"one of its requirements cannot be read: {error}")
     extras = tuple(NormalizedName(one) for one in metadata.extras)
     return Requirements(requires=requires, extras=extras, licence=metadata.licence)

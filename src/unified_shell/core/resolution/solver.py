@@ -79,8 +79,8 @@ def _addresses(requirements: Sequence[Requirement]) -> dict[NormalizedName, str]
     for one in requirements:
         if one.url and found.setdefault(canonicalize_name(one.name), one.url) != one.url:
             raise NoSolution(
-                f"{one.name} is asked for from two addresses: {found[canonicalize_name(one.name)]} and {one.url}",
-                next_step="ask for one of them",
+                f"{one.name} is requested from two addresses: {found[canonicalize_name(one.name)]} and {one.url}",
+                next_step="request one of them",
             )
     return found
 
@@ -198,7 +198,7 @@ class _Search:
         if known is not None:
             return f"it requires {fact.project} from {address}, which comes from {known}"
         if NormalizedName(fact.by) not in addresses:
-            return f"it requires {fact.project} from {address}; only you can ask for that"
+            return f"it requires {fact.project} from {address}; only you may request that"
         addresses[fact.project] = address
         if fact.project in self._spaces:
             raise _Restart
@@ -298,7 +298,7 @@ class _Search:
         if self._conflicts > MAX_CONFLICTS:
             raise NoSolution(
                 f"the search gave up after {MAX_CONFLICTS} conflicts",
-                next_step="ask for fewer packages at once, or give versions to some of them",
+                next_step="request fewer packages at once, or give versions for some of them",
             )
         one = conflict
         while one.terms:
@@ -353,4 +353,4 @@ def _demand(fact: Fact) -> str:
         return ""
     by = f"{fact.by} {fact.version}" if fact.by else "you"
     demand = Demand(requirement=fact.requirement, by=by, by_project=NormalizedName(fact.by) if fact.by else None)
-    return f"{demand} (your override of {fact.said})" if fact.said else str(demand)
+    return f"{demand} (your replacement, from {fact.said})" if fact.said else str(demand)

@@ -31,6 +31,6 @@ def download_wheels(
             brought.append(target)
     except OSError as error:
         raise CouldNot(
-            f"the wheels could not be put there: {os_error_text(error)}", next_step="choose another folder"
+            f"the wheels could not be written there: {os_error_text(error)}", next_step="choose another folder"
         ) from error
     return tuple(brought)

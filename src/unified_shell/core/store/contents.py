@@ -2,7 +2,7 @@
 
 `store/wheels/SHA256/files/…` is the content, `manifest.json` beside it names each file with size, time and hash. Parts
 made from it, such as an interpreter's byte code, are folders beside, each with a manifest of its own. Before anything is
-shared, size and time of each file are compared; content that was written to since is made anew.
+shared, size and time of each file are compared; content that was modified is made anew.
 """
 
 import os
@@ -65,7 +65,7 @@ class Store:
         self.top = join(data, "store", "wheels")
 
     def find(self, sha256: Sha256) -> Content | None:
-        """Return the content of an archive, or None where it is not there or was written to since."""
+        """Return the content of an archive, or None where it is not there or was modified."""
         content = self.read(sha256)
         return content if content is not None and not damaged_files(content.folder, content.files) else None
 
@@ -100,7 +100,7 @@ class Store:
         return Content(sha256=sha256, top=top, files=files)
 
     def part(self, content: Content, name: str) -> Part | None:
-        """Return a part of a content, or None where it was not made or was written to since."""
+        """Return a part of a content, or None where it was not made or was modified."""
         folder = join(content.top, name)
         files = _read(join(content.top, f"{name}.json"))
         if files is None or damaged_files(folder, files):

@@ -108,7 +108,7 @@ class Fetcher:
             with self._stream("HEAD", address, "*/*") as response:
                 status = response.status_code
                 if status in (404, 410):
-                    return f"the server answers, and has nothing there ({status})"
+                    return f"the server answers, but has nothing there ({status})"
                 return f"the server asks who you are ({status})" if status in (401, 403) else ""
         except TransferFailed as error:
             return error.message
@@ -144,7 +144,7 @@ class Fetcher:
                     f"{os.path.basename(target)} is not what was promised: its SHA-256 is"
                     f" {digest[:16]}…, promised was {sha256[:16]}…",
                     where=shown_address(address),
-                    next_step="try again; if it stays so, tell whoever keeps it",
+                    next_step="try again; if it persists, tell the maintainer",
                 )
             os.rename(part, target)
         except OSError as error:
@@ -177,7 +177,7 @@ class Fetcher:
                         size += len(chunk)
                         if size > limit_bytes:
                             raise TransferStopped(
-                                f"more came than the {limit_bytes} bytes that may", where=shown_address(address)
+                                f"more than {limit_bytes} bytes arrived", where=shown_address(address)
                             )
                         state.update(chunk)
                         file.write(chunk)
@@ -237,7 +237,7 @@ class Fetcher:
 
         if self.offline:
             raise TransferFailed(
-                f"{shown_address(address)} is not in the cache, and nothing is to be fetched",
+                f"{shown_address(address)} is not in the cache, and downloads are off",
                 again_without=("--offline",),
             )
         if not is_web_address(address):
@@ -362,7 +362,7 @@ def _limited(chunks: Iterator[bytes], limit_bytes: int, address: str) -> Iterato
     for chunk in chunks:
         size += len(chunk)
         if size > limit_bytes:
-            raise TransferFailed(f"the page does not end within {limit_bytes} bytes", where=shown_address(address))
+            raise TransferFailed(f"the page is longer than {limit_bytes} bytes", where=shown_address(address))
         yield chunk
 
 
@@ -391,9 +391,9 @@ def _why(error: "httpx.HTTPError", proxy: str) -> str:
     if isinstance(error, httpx.TimeoutException):
         return "no answer in time"
     if "name or service not known" in text or "name resolution" in text or "nodename" in text:
-        return "there is no host of that name, or no network"
+        return "no host of that name, or no network"
     if "refused" in text:
-        return "nothing answers there (connection refused)"
+        return "connection refused"
     if "certificate" in text:
         return "the server's certificate is not trusted"
-    return f"the transfer broke off ({text})" if text else "the transfer broke off"
+    return f"the transfer was cut off ({text})" if text else "the transfer was cut off"

@@ -23,7 +23,7 @@ def keep_in_keyring(hostname: str, user: str, password: str) -> None:
     try:
         keyring.set_password(hostname, user, password)
     except keyring.errors.KeyringError as error:
-        raise CouldNot(f"the keyring did not take it: {error}", next_step=step) from error
+        raise CouldNot(f"the keyring refused it: {error}", next_step=step) from error
 
 
 class KeyringAuth(httpx.Auth):

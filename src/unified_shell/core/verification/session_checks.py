@@ -70,7 +70,7 @@ def _enter(
                 subject=subject,
                 question=f"finds {command} after entering {environment.name}",
                 holds=False,
-                answer=f"it finds {answer}" if answer else "it finds none",
+                answer=f"it finds {answer}" if answer else "it finds nothing",
                 remedy=f"ush look {typed(command)}",
             ),
         ]

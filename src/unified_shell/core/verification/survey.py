@@ -117,7 +117,7 @@ def next_thing(
 ) -> str:
     """Return the command that most likely comes next: where one is entered for that, else for this account."""
     if any(one.kind in ALWAYS_WRONG for one in faults):
-        return "ush path list   (what is wrong with the search path, and what puts it there)"
+        return "ush path list   (shows what is wrong with the search path, and what put it there)"
     own = [one for one in environments if one.contents.language == "python"]
     here = next((one for one in environments if entered and one.prefix == entered), None)
     if here is not None and (here.contents.distributions or here not in own):
@@ -126,7 +126,7 @@ def next_thing(
         return "ush environment new study   (a place for packages)"
     empty = here or next((one for one in own if not one.contents.distributions), None)
     if empty is not None and not indexes:
-        return "ush index add NAME ADDRESS   (where packages come from; ush index add --help says which)"
+        return "ush index add NAME ADDRESS   (where packages come from; see ush index add --help)"
     if empty is not None:
         return f"ush package get NAME {empty.change_option}"
     return f"ush verify {typed(own[0].name)}"

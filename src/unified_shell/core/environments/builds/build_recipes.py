@@ -36,7 +36,7 @@ def read_recipe(tree: str, name: str) -> BuildRecipe:
     except (OSError, ValueError) as error:
         raise BuildFailed(f"the pyproject.toml of {name} cannot be read: {error}") from error
     if not isinstance(said, Mapping):
-        raise BuildFailed(f"[build-system] of {name} is no table")
+        raise BuildFailed(f"[build-system] of {name} is not a table")
     requires = said.get("requires", list(UNSAID_REQUIRES))
     folders = said.get("backend-path", [])
     if not _are_texts(requires) or not _are_texts(folders):

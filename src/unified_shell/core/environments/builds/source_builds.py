@@ -121,7 +121,7 @@ class SourceBuilder(Struct, frozen=True, kw_only=True):
         answer = hooks.call("build_wheel", [into, {}])
         name = os.path.basename(str(answer))
         if not name.endswith(".whl") or not os.path.isfile(join(into, name)):
-            raise BuildFailed(f"the backend of {project} answered {answer!r}, which is no wheel that it made")
+            raise BuildFailed(f"the backend of {project} answered {answer!r}, which is not a wheel that it made")
         return self._keep(_checked(join(into, name), project, work), sha256, project)
 
     def _keep(self, wheel: str, sha256: Sha256, project: NormalizedName) -> str:
@@ -171,7 +171,7 @@ class SourceBuilder(Struct, frozen=True, kw_only=True):
             )
         except UshError as error:
             raise BuildFailed(
-                f"{project} cannot be built: what building needs cannot be had: {error.message}",
+                f"{project} cannot be built: a build requirement is unavailable: {error.message}",
                 next_step=error.next_step,
             ) from error
         tree = join(work, f"environment-{uuid.uuid4().hex[:8]}")
@@ -201,7 +201,7 @@ def _checked(wheel: Place, project: NormalizedName, work: Place) -> Place:
     try:
         unpack_wheel(wheel, opened, project)
     except UshError as error:
-        raise BuildFailed(f"what was built of {project} is not a whole wheel: {error.message}", where=name) from error
+        raise BuildFailed(f"the wheel built from {project} is invalid: {error.message}", where=name) from error
     finally:
         remove_tree(opened)
     return wheel
@@ -251,7 +251,7 @@ class _Hooks(Struct, frozen=True):
         with open(answer, encoding="utf-8") as file:
             said = from_json_text(file.read())
         if not isinstance(said, dict):
-            raise BuildFailed(f"the hook {hook} left no answer")
+            raise BuildFailed(f"the hook {hook} gave no answer")
         return said.get("result")
 
     def texts(self, hook: str, settings: dict[str, str]) -> list[str]:

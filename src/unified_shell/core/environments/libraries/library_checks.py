@@ -51,7 +51,7 @@ def interpreter_name(contents: Contents) -> str:
 def _imports(environment: Environment, table: Language, program: Place, host: Host, *, puts_back: bool) -> Finding:
     library = join(environment.prefix, table.library)
     made_by = f"ush environment drop {typed(environment.name)}{environment.whose}   (then make it again)"
-    question = "a module that is put into its library is found"
+    question = "a module put into its library is found"
     subject = f"environment {environment.name}"
     if not os.path.isdir(library):
         return Finding(subject=subject, question=question, holds=False, answer="its library is gone", remedy=made_by)

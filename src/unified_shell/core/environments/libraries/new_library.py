@@ -42,7 +42,9 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
         raise UnknownName("language", language, [*able, "python"], next_step="ush interpreter list")
     if not table.library:
         raise UsageError(
-            f"{table.title} is not made so" if table.name == "python" else f"{table.title} has no library apart here",
+            f"{table.title} is not created this way"
+            if table.name == "python"
+            else f"{table.title} has no isolated library here",
             next_step=f"ush environment new {typed(name)}"
             if table.name == "python"
             else f"there are: {', '.join(able)}",
@@ -50,7 +52,7 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
     prefix = link_place(locations.data, name)
     if unfit := unfit_in(table, prefix):
         raise UsageError(
-            f"a library of {table.title} cannot be in {prefix}: {unfit!r} means something else to {table.title}",
+            f"a library for {table.title} cannot be in {prefix}: {unfit!r} has a special meaning to {table.title}",
             next_step=f"ush environment new NAME --language {table.name}   (a name without it; USH_HOME, if the home has it)",
         )
     executable, version = _interpreter(table, wanted, host)
@@ -71,7 +73,7 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
 
     library = join(prefix, table.library)
     plan = Plan(
-        aim=f"Make the environment {name} on {table.title} {version}",
+        aim=f"Create the environment {name} on {table.title} {version}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
             PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(contents.interpreter, host.home)}"),

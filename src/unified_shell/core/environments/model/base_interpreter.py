@@ -27,7 +27,7 @@ def check_base(facts: InterpreterFacts) -> None:
         )
     if facts.environment_prefix:
         raise InterpreterUnusable(
-            f"{facts.executable} belongs to the environment {facts.environment_prefix}; its base is what is needed",
+            f"{facts.executable} belongs to the environment {facts.environment_prefix}; choose its base interpreter",
             next_step=f"ush environment new NAME --interpreter {typed(facts.real_executable)}",
         )
 
@@ -41,8 +41,8 @@ def check_base_for(facts: InterpreterFacts, locations: Locations) -> None:
             check_for_everyone(place)
         except Refused as error:
             raise Refused(
-                f"{facts.title} in {facts.base_prefix} is no base for everyone: {error.message}",
-                next_step="ush interpreter list   (then --interpreter with one that all can read)",
+                f"{facts.title} in {facts.base_prefix} cannot serve everyone: {error.message}",
+                next_step="ush interpreter list   (then choose one that all can read with --interpreter)",
             ) from error
 
 
@@ -54,7 +54,7 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
         raise Refused(
             f"{environment.name} is an environment of another language ({environment.contents.language}): ush gets"
             " packages for Python only, and changes nothing in it",
-            next_step=f"ush environment enter {typed(environment.name)}   (then use that language's own means)",
+            next_step=f"ush environment enter {typed(environment.name)}   (then use that language's own tools)",
         )
     anew = (
         f"ush environment copy {typed(environment.name)} {typed(f'{environment.name}-anew')} --interpreter 3"

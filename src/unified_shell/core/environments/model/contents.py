@@ -151,7 +151,7 @@ def _contents(read: Mapping[str, object]) -> Contents:
     rows = read["distributions"]
     made = read["made"]
     if not isinstance(rows, list) or not isinstance(made, float | int):
-        raise TypeError("its fields are not as they were written")
+        raise TypeError("its fields have the wrong types")
     return Contents(
         wiring=wiring_from_rows(read.get("wiring")),
         name=str(read["name"]),
@@ -206,5 +206,5 @@ def _file_name(text: str) -> FileName:
     # An earlier version wrote ", copied" where it is ".copied" now.
     found = parse_file_name(text.replace(", copied", ".copied")) if text else FileName("")
     if found is None:
-        raise ValueError(f"{text[:80]!r} is not a file's name")
+        raise ValueError(f"{text[:80]!r} is not a file name")
     return found

@@ -25,7 +25,7 @@ def read_foreign(name: str, prefix: Place) -> Contents:
     version = _short_version(prefix)
     if not os.path.exists(join(prefix, "pyvenv.cfg")) or not version or not os.path.exists(python):
         raise UsageError(
-            f"{prefix} is no environment: pyvenv.cfg, bin/python or its site-packages is not there",
+            f"{prefix} is not an environment: it lacks pyvenv.cfg, bin/python or site-packages",
             next_step="ush environment list",
         )
     return Contents(
@@ -57,7 +57,7 @@ def _distribution(site: str, folder: FileName, known: Metadata, needed: set[Norm
         version=known.version,
         sha256=NO_SHA256,
         wheel=folder,
-        index=f"put there by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
+        index=f"installed by {installer[0].decode('utf-8', 'replace').strip()}" if installer else "",
         requested=(known.name,) if asked else (),
         address=address_told(direct[0]) if direct else "",
     )

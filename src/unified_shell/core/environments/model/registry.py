@@ -156,16 +156,16 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
                 return one
         if os.path.exists(join(full, "pyvenv.cfg")):
             raise Refused(
-                f"{full} is an environment that ush did not make, and counts as protected",
+                f"{full} was not made by ush, and is protected",
                 next_step=f"ush environment copy {typed(full, host.home)} NEW   or   ush environment adopt",
             )
         python = join(full, "bin", "python3")
         if os.path.exists(python):
             raise Refused(
-                f"{full} is an interpreter's own place, and no environment: nothing is installed into an interpreter",
+                f"{full} is an interpreter, not an environment: ush installs nothing into an interpreter",
                 next_step=f"ush environment new NAME --interpreter {typed(python, host.home)}",
             )
-        raise UsageError(f"{name!r} is no environment", next_step="ush environment list")
+        raise UsageError(f"{name!r} is not an environment", next_step="ush environment list")
     found = None
     if name and not name.startswith("."):
         found = _read(name, locations) or next((o for o in _everyones(host, locations) if o.name == name), None)
@@ -191,8 +191,8 @@ def choose_environment(name: str, host: Host, locations: Locations) -> Environme
     if entered:
         return find_environment(entered, host, locations)
     names = sorted({one.name for one in _everyones(host, locations)} | set(environment_names(locations)))
-    have = f"there are: {', '.join(names)}" if names else "there is none yet: ush environment new NAME"
-    raise UsageError("which environment? None is entered", next_step=f"-e ENVIRONMENT   ({have})")
+    have = f"there are: {', '.join(names)}" if names else "there is none yet: ush environment new study"
+    raise UsageError("no environment is named or entered", next_step=f"-e ENVIRONMENT   ({have})")
 
 
 def check_changeable(environment: Environment) -> None:
@@ -206,7 +206,7 @@ def check_changeable(environment: Environment) -> None:
     if environment.protected:
         raise Refused(
             f"the environment {environment.name} is protected"
-            + (f": something else made it, at {environment.prefix}" if environment.foreign else ""),
+            + (f": it was made by something else, at {environment.prefix}" if environment.foreign else ""),
             next_step=f"ush environment copy {typed(environment.name)} NEW"
             f"   or   ush environment unprotect {typed(environment.name)}{environment.whose}",
         )
@@ -241,7 +241,7 @@ def _read(name: str, locations: Locations) -> Environment | None:
         )
     if os.path.islink(link) and not os.path.exists(link):
         raise CouldNot(
-            f"the environment {name} is gone: its link leads to {os.readlink(link)}, which is not there",
+            f"the environment {name} is gone: its link leads to {os.readlink(link)}, which does not exist",
             next_step=f"ush environment drop {typed(name)}   (then make it again)",
         )
     place = adopted_places(locations).get(name)
@@ -249,7 +249,7 @@ def _read(name: str, locations: Locations) -> Environment | None:
         return None
     if not os.path.exists(join(place, "pyvenv.cfg")):
         raise CouldNot(
-            f"the environment {name} was adopted at {place}, and is not there any more",
+            f"the adopted environment {name} is no longer at {place}",
             next_step=f"ush environment drop {typed(name)}   then, where it is now:"
             f"   ush environment adopt FOLDER --name {typed(name)}",
         )

@@ -67,13 +67,13 @@ def plan_get(
     """Plan to have what is wished for in an environment, with what it needs, changing as little as possible."""
     asked = ", ".join(map(str, request.requests)) or "what was asked for"
     client.newest = client.newest or request.newest
-    already = f"{asked}: in the environment {environment.name} already"
+    already = f"{asked}: already in the environment {environment.name}"
     job = _Solving(
         request=request, environment=environment, client=client, host=host, locations=locations, progress=progress
     )
     return job.change(
         {} if request.newest else _present(environment),
-        aim=f"Get {asked} into the environment {environment.name}",
+        aim=f"Install {asked} in the environment {environment.name}",
         nothing=already,
     )
 
@@ -106,8 +106,8 @@ def plan_refresh(
     )
     return job.change(
         {name: one for name, one in _present(environment).items() if wanted and name not in wanted},
-        aim=f"Have the newest of {what} in the environment {environment.name}",
-        nothing=f"{what} in the environment {environment.name} is already the newest that fits",
+        aim=f"Update {what} in the environment {environment.name}",
+        nothing=f"{what} in the environment {environment.name} is already up to date",
     )
 
 

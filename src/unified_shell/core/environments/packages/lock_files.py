@@ -84,15 +84,15 @@ def plan_lock(
         solution,
         Requests(meant=(), said={one: (f"{one}=={chosen[one].version}",) for one in roots}),
         _locked(environment, path, request),
-        aim=f"Have in the environment {name} what {request.path} holds",
-        nothing=f"the environment {name} holds what {request.path} says",
+        aim=f"Make the environment {name} match {request.path}",
+        nothing=f"the environment {name} matches {request.path}",
     )
 
 
 def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[str, ...]:
     """Return how an environment differs from the lock that it was made from, a line each; none where it does not.
 
-    Raises CouldNot and UsageError where the lock is not there any more, or cannot be read.
+    Raises CouldNot and UsageError where the lock is gone, or cannot be read.
     """
     path = environment.contents.lock
     contents = environment.contents
@@ -107,7 +107,7 @@ def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[
             lines.append(f"{one.name} is {one.version}, locked is {candidate.version}")
         elif candidate.file.sha256 not in (one.sha256, one.source_sha256):
             lines.append(f"{one.name} {one.version} is another file than the locked one")
-    return (*lines, *(f"{name} {one.version} is locked, and not there" for name, one in locked.items()))
+    return (*lines, *(f"{name} {one.version} is locked, but not installed" for name, one in locked.items()))
 
 
 def _locked(environment: Environment, path: str, request: LockRequest) -> Contents:
@@ -132,9 +132,9 @@ def _read(path: str) -> "Pylock":
     except OSError as error:
         raise CouldNot(f"{path} cannot be read: {os_error_text(error)}", next_step="check its name") from error
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise UsageError(f"{name} is no TOML: {error}", next_step="mend it, or lock anew") from error
+        raise UsageError(f"{name} is not valid TOML: {error}", next_step="mend it, or lock anew") from error
     except PylockValidationError as error:
-        raise UsageError(f"{name} is no lock file as the standard has it: {error}", next_step="lock anew") from error
+        raise UsageError(f"{name} is not a standard lock file: {error}", next_step="lock anew") from error
 
 
 def _selected(
@@ -188,7 +188,7 @@ def _candidate(package: "Package", file: object, path: str) -> Candidate:
     if isinstance(file, PackageVcs | PackageDirectory):
         kind = "version control" if isinstance(file, PackageVcs) else "a folder"
         raise UsageError(
-            f"{os.path.basename(path)} takes {package.name} from {kind}, which this version does not",
+            f"{os.path.basename(path)} takes {package.name} from {kind}, which this version does not support",
             next_step="lock it as a wheel or source distribution",
         )
     found: PackageWheel | PackageSdist | PackageArchive = file  # type: ignore[assignment]
@@ -205,7 +205,7 @@ def _candidate(package: "Package", file: object, path: str) -> Candidate:
     checked = parse_file_name(name)
     if checked is None:
         raise UsageError(
-            f"{os.path.basename(path)} gives {name!r} as the file of {package.name}, which is no file's name",
+            f"{os.path.basename(path)} gives {name!r} as the file of {package.name}, which is not a file name",
             where=where,
             next_step="lock anew",
         )

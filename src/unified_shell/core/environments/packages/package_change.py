@@ -112,7 +112,7 @@ def with_overlap(known: Iterable[str], more: Iterable[str]) -> tuple[str, ...]:
 def _for_others(requests: Requests) -> str:
     """Say which of this call's requirements are not meant for the environment's interpreter."""
     texts = ", ".join(map(str, requests.elsewhere))
-    return f"not meant for this interpreter, by its marker: {texts}" if texts else ""
+    return f"excluded by its marker for this interpreter: {texts}" if texts else ""
 
 
 def _distributions(

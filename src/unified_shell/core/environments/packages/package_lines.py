@@ -54,8 +54,8 @@ def change_lines(
     return (
         *lines(added, LineKind.ADD, "dependencies"),
         *lines(changed, LineKind.CHANGE, "dependencies"),
-        *removed_lines(gone, environment, locations, why="nothing needs it any more"),
-        *([PlanLine(kind=LineKind.KEEP, subject=f"{kept} that are there stay as they are")] if kept else []),
+        *removed_lines(gone, environment, locations, why="no longer needed"),
+        *([PlanLine(kind=LineKind.KEEP, subject=f"{kept} unchanged")] if kept else []),
     )
 
 
@@ -87,7 +87,7 @@ def removed_lines(
     note = PlanLine(
         kind=LineKind.NOTE,
         subject=f"{shown_size(free)} can be freed by ush store sweep{environment.whose}",
-        detail="once undo no longer needs it",
+        detail="once undo no longer needs them",
     )
     return (*first, *folded(others, LineKind.REMOVE, "dependencies"), *([note] if free else []))
 

@@ -59,7 +59,7 @@ def package_plan(
             *_build_lines(distributions),
             *(
                 (*_download_lines(stock, room, locations), *_cached_lines(stock, brought))
-                or (PlanLine(kind=LineKind.NOTE, subject="all files are here; nothing is to be fetched"),)
+                or (PlanLine(kind=LineKind.NOTE, subject="all files are in the cache; nothing is downloaded"),)
             ),
             *_disk_lines(room + _room(stock.fetched, brought), locations),
             *_licence_lines(new, solution, brought),
@@ -87,7 +87,7 @@ def _doubt_lines(new: Sequence[Distribution], solution: Solution) -> tuple[PlanL
         why = solution.chosen[one.name].file.yanked
         if why:
             reason = "" if why == "yes" else f": {why}"
-            subject = f"{one.name} {one.version} was withdrawn by whoever published it{reason}"
+            subject = f"{one.name} {one.version} was withdrawn by its publisher{reason}"
             lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     return tuple(lines)
 
@@ -104,7 +104,7 @@ def check_all_here(distributions: Sequence[Distribution], solution: Solution, lo
     """Raise TransferFailed where a wheel would have to be fetched: for a call that may fetch nothing."""
     if names := sorted(_stock(distributions, solution, locations).to_fetch):
         raise TransferFailed(
-            f"{_count(names, 'file')} would have to be fetched: {summed(names, MOST_NAMED)}",
+            f"{_count(names, 'file')} would have to be downloaded: {summed(names, MOST_NAMED)}",
             again_without=("--offline",),
         )
 
@@ -136,7 +136,7 @@ def _download_lines(stock: _Stock, room: int, locations: Locations) -> tuple[Pla
     size, free = sum(stock.to_fetch.values()), read_disk(locations.data).free_bytes
     seconds = expected_seconds(locations.cache, len(stock.to_fetch), size, fetched=True)
     said = "of unknown size" if stock.is_size_unknown and not size else shown_size(size)
-    told = [f"about {shown_size(room)} on disk, free are {shown_size(free)}"] if room else []
+    told = [f"about {shown_size(room)} on disk; {shown_size(free)} free"] if room else []
     told += [f"about {_time(seconds)}"] if seconds >= 1 else []
     subject = f"{_count(stock.to_fetch, 'file')}, {said}"
     return (PlanLine(kind=LineKind.DOWNLOAD, subject=subject, detail="; ".join(told)),)
@@ -147,8 +147,8 @@ def _disk_lines(room: int, locations: Locations) -> tuple[PlanLine, ...]:
     free = read_disk(locations.data).free_bytes
     if room <= free:
         return ()
-    subject = "the disk is likely to be too small for that"
-    detail = f"about {shown_size(room)} are needed, free are {shown_size(free)}"
+    subject = "the disk is probably too small"
+    detail = f"needs about {shown_size(room)}; only {shown_size(free)} free"
     return (PlanLine(kind=LineKind.WARNING, subject=subject, detail=detail),)
 
 
@@ -168,7 +168,7 @@ def _start_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, B
 def _left_out_lines(left_out: Mapping[NormalizedName, Sequence[str]]) -> tuple[PlanLine, ...]:
     return tuple(
         PlanLine(
-            kind=LineKind.WARNING, subject=f"rows of the index's page of {name} are left out", detail="; ".join(rows)
+            kind=LineKind.WARNING, subject=f"rows of the index page of {name} are ignored", detail="; ".join(rows)
         )
         for name, rows in left_out.items()
     )
@@ -219,8 +219,8 @@ def _command_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName,
         lines.append(
             PlanLine(
                 kind=LineKind.NOTE,
-                subject=f"commands of {_count(unknown, 'package')} are told afterwards",
-                detail="what they bring cannot be seen before they are fetched or built",
+                subject=f"the commands of {_count(unknown, 'package')} are listed afterwards",
+                detail="their contents are unknown until they are downloaded or built",
                 in_full=tuple(unknown),
             )
         )
@@ -247,7 +247,7 @@ def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
     files = unrecorded_files(environment.prefix, environment.short_version)
     if not files:
         return ()
-    subject = f"carried over, though no package brought them: {summed(files, MOST_CARRIED)}"
+    subject = f"carried over, not owned by any package: {summed(files, MOST_CARRIED)}"
     return (PlanLine(kind=LineKind.NOTE, subject=subject, in_full=files),)
 
 
@@ -256,7 +256,7 @@ def _build_lines(distributions: Sequence[Distribution]) -> tuple[PlanLine, ...]:
         PlanLine(
             kind=LineKind.WARNING,
             subject=f"{one.name} {one.version} is built here from {one.wheel}",
-            detail="its own code runs for that, with your rights",
+            detail="that runs its code, with your rights",
         )
         for one in distributions
         if is_source_name(one.wheel)

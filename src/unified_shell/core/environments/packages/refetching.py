@@ -26,7 +26,7 @@ def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
         file = next((file for file in (found.files if found else ()) if file.sha256 == one.sha256), None)
         if file is None:
             raise CouldNot(
-                f"{one.wheel} is needed again (it was written to in the store), and no index has it",
+                f"{one.wheel} must be downloaded again (its store entry was modified), and no index has it",
                 next_step="ush index list",
             )
         return fetch_file(file, client, locations.cache)

@@ -53,7 +53,7 @@ def plan_drop_packages(
     gone = [one for one in contents.distributions if one.name not in kept]
     renewal = Renewer(client=client, host=host, locations=locations).renewal(environment, distributions, facts)
     plan = Plan(
-        aim=f"Drop {', '.join(names)} from the environment {environment.name}",
+        aim=f"Remove {', '.join(names)} from the environment {environment.name}",
         lines=(
             *removed_lines(gone, environment, locations, why="nothing else needs it", asked=sorted(dropped)),
             *carried_lines(environment),

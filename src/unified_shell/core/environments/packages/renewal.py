@@ -196,7 +196,7 @@ def _altered_lines(environment: Environment) -> tuple[PlanLine, ...]:
         PlanLine(
             kind=LineKind.WARNING,
             subject=f"{altered_text(altered)}",
-            detail="as recorded again after this change; ush undo brings the files back as they are now",
+            detail="restored by this change; ush undo brings back the files as they are now",
             in_full=tuple(one.path for one in altered),
         ),
     )
@@ -211,7 +211,7 @@ def sharer_lines(sharers: Sequence[Environment]) -> tuple[PlanLine, ...]:
             subject=f"environment {one.name}",
             detail=f"{shared}; it is protected and stays as it is"
             if one.protected
-            else f"{shared}; its next edition has them as recorded",
+            else f"{shared}; they are restored in its next edition",
         )
         for one in sharers
     )

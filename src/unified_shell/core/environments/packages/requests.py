@@ -61,17 +61,17 @@ def _unsupported(text: str, path: str) -> tuple[str, str] | None:
     """Say what a text is that others take for a requirement and ush does not, and what to do; None for any other."""
     if VERSION_CONTROL.match(text.rpartition("@ ")[2].strip()):
         return (
-            "an address in version control, which ush does not read",
+            "an address in version control, which ush does not support",
             "check it out, build a wheel of it, then   ush package get FILE.whl",
         )
     if text.startswith(("-e ", "--editable")):
         return (
-            "an editable install, which ush does not make",
+            "an editable install, which ush does not support",
             "ush path add DIRECTORY --variable PYTHONPATH -e ENVIRONMENT",
         )
     if ("/" in text or text in (".", "..")) and "@" not in text and os.path.isdir(path):
         step = f"ush path add {typed(path)} --variable PYTHONPATH -e ENVIRONMENT   (its modules, as they are)"
-        return "a folder; ush takes wheels, source archives and names", step
+        return "a folder; ush accepts wheels, source archives and names", step
     if text.startswith(("/", "./", "../", "~")) and not os.path.exists(path):
         return "a path at which there is no file", "give the path of a wheel or source archive, or a project's name"
     return None
@@ -105,7 +105,7 @@ def parse_request(text: str, directory: str = "") -> Requirement:
         found = Requirement(text)
     except InvalidRequirement as error:
         raise UsageError(
-            f"{text!r} is no requirement: {str(error).splitlines()[0]}",
+            f"{text!r} is not a requirement: {str(error).splitlines()[0]}",
             next_step="write it as NAME, NAME>=1.2, NAME[extra] or NAME @ ADDRESS",
         ) from error
     if found.url and urllib.parse.urlsplit(found.url).username is not None:

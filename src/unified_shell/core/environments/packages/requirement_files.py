@@ -31,7 +31,7 @@ def read_requirements(path: str, extras: Sequence[str] = (), groups: Sequence[st
         with open(path, encoding="utf-8") as file:
             text = file.read()
     except (OSError, UnicodeDecodeError) as error:
-        why = os_error_text(error) if isinstance(error, OSError) else "it is no text in UTF-8"
+        why = os_error_text(error) if isinstance(error, OSError) else "it is not UTF-8 text"
         raise CouldNot(f"{path} cannot be read: {why}", next_step="check its name") from error
     name = os.path.basename(path)
     if name.endswith(".toml"):
@@ -51,7 +51,7 @@ def _of_list(text: str, name: str) -> tuple[Requirement, ...]:
             parse_request(bare)
         if bare.startswith("-"):
             raise UsageError(
-                f"{name}, line {number}: {bare.split()[0]!r} is an option; only requirements are read",
+                f"{name}, line {number}: {bare.split()[0]!r} is an option; only requirements are supported",
                 next_step="name indexes with: ush index add NAME ADDRESS",
             )
         if bare:
@@ -123,11 +123,11 @@ def _toml(text: str, name: str) -> dict[str, object]:
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise UsageError(f"{name} is no TOML: {error}", next_step="mend it in an editor") from error
+        raise UsageError(f"{name} is not valid TOML: {error}", next_step="correct it in an editor") from error
 
 
 def _parsed(text: str, where: str) -> Requirement:
     try:
         return parse_request(text)
     except UsageError as error:
-        raise UsageError(f"{where}: {error.message}", next_step="mend it in an editor") from error
+        raise UsageError(f"{where}: {error.message}", next_step="correct it in an editor") from error

@@ -42,9 +42,9 @@ class FilesCollide(Refused):
         paths = [one.path for one in collisions if set(one.projects) == {first, second}]
         more = f" and {len(paths) - MOST_NAMED} more" if len(paths) > MOST_NAMED else ""
         super().__init__(
-            f"{first} and {second} both bring {', '.join(paths[:MOST_NAMED])}{more}, with different contents",
+            f"{first} and {second} both provide {', '.join(paths[:MOST_NAMED])}{more}, with different contents",
             again_with=("--overlap", first),
-            next_step=f"(takes its files; --overlap {typed(second)} takes the other's)",
+            next_step=f"(uses its files; --overlap {typed(second)} uses the other's)",
         )
         self.collisions = tuple(collisions)
 
@@ -75,7 +75,7 @@ def overlap_lines(collisions: Sequence[Collision], preferred: Sequence[str]) -> 
     for project in preferred:
         paths = tuple(dict.fromkeys(one.path for one in collisions if project in one.projects))
         if paths:
-            subject = f"where two bring different files, those of {project} are taken"
+            subject = f"where two packages differ, the files of {project} are used"
             lines.append(PlanLine(kind=LineKind.WARNING, subject=subject, detail=", ".join(paths[:1]), in_full=paths))
     return lines
 

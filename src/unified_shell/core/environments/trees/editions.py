@@ -51,7 +51,7 @@ def make_edition(
             installer.install(distribution, one.content, one.bytecode)
     except (FileExistsError, NotADirectoryError, IsADirectoryError) as error:
         raise WheelBroken(
-            f"two distributions are in each other's way: {error.filename2 or error.filename}"
+            f"two distributions provide different files for {error.filename2 or error.filename}"
         ) from error
     put_signposts(tree, contents.installers, contents.name)
 

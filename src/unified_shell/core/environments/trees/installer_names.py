@@ -49,7 +49,9 @@ def put_signposts(tree: str, names: Sequence[str], environment: str) -> None:
 def signpost_text(environment: str) -> str:
     """Return the script that says what to type instead."""
     name = BASH.quote(environment)
-    said = BASH.quote(f"{environment} has no installer of its own, and another one's would miss it.")
+    said = BASH.quote(
+        f"{environment} has no installer of its own, and another installer would change another Python."
+    )
     lines = (
         "#!/bin/sh",
         f"printf '%s\\n' {said} >&2",

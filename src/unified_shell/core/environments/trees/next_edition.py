@@ -68,7 +68,7 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
     answer = os.fsdecode(ran.output).split("\0")
     trouble = ran.trouble
     if not trouble and _resolved(answer[0]) != _resolved(prefix):
-        trouble = f"it takes {answer[0]} for its place"
+        trouble = f"it believes that it is in {answer[0]}"
     elif not trouble and os.path.realpath(answer[-1]) != os.path.realpath(facts.base_prefix):
         trouble = f"its library comes from {answer[-1]}, not from {facts.base_prefix}"
     elif not trouble and ran.errors.strip():

@@ -96,9 +96,9 @@ def _unpack_checked(path: str, into: str, one: Distribution) -> tuple[StoredFile
         same = False
     if not same:
         raise WheelBroken(
-            f"it holds {metadata.name} {metadata.version}, not {one.name} {one.version}, which was planned",
+            f"it contains {metadata.name} {metadata.version}, not {one.name} {one.version} as planned",
             where=where,
-            next_step="tell whoever keeps the index",
+            next_step="tell the maintainer of the index",
         )
     return files
 
@@ -108,7 +108,7 @@ def _check_space(wheel: str, store: Store) -> None:
     need, free = os.path.getsize(wheel) * 6, read_disk(store.top).free_bytes
     if need > free:
         raise CouldNot(
-            f"{os.path.basename(wheel)} needs about {shown_size(need)}, free are {shown_size(free)}",
+            f"{os.path.basename(wheel)} needs about {shown_size(need)}; only {shown_size(free)} free",
             where=store.top,
-            next_step="free some disk, or set USH_HOME to a place on another one",
+            next_step="free some disk space, or set USH_HOME to another disk",
         )

@@ -119,7 +119,7 @@ class Installer(Struct):
         owner = self._owners.get(target) or self._sharing(target)
         if not owner:
             raise WheelBroken(
-                f"{distribution.name} and the environment itself both bring the file {target}",
+                f"{distribution.name} and the environment itself both provide the file {target}",
                 where=distribution.wheel,
             )
         if owner not in self.preferred:
@@ -159,9 +159,9 @@ class Installer(Struct):
         except KeyError:
             raise WheelBroken(f"it has files for an unknown place, {key!r}", where=distribution.wheel) from None
         if not rest:
-            raise WheelBroken(f"its {name!r} is no file of a scheme", where=distribution.wheel)
+            raise WheelBroken(f"its {name!r} has no place in an environment", where=distribution.wheel)
         if key == "scripts" and (rest.startswith(("-", ".")) or not rest.isprintable()):
-            raise WheelBroken(f"its script {rest!r} cannot be a command's name", where=distribution.wheel)
+            raise WheelBroken(f"its script {rest!r} is not a valid command name", where=distribution.wheel)
         return (f"{scheme}/{rest}" if scheme else rest), key == "scripts"
 
     def _is_taken(self, distribution: Distribution, target: str, sha256: str) -> bool:

@@ -50,7 +50,7 @@ def plan_mend(
         return makers(staging)
 
     plan = Plan(
-        aim="Mend what was written to in the store",
+        aim="Repair modified store entries",
         lines=(
             *(PlanLine(kind=LineKind.CHANGE, subject=one.title, detail=_what(one)) for one in damaged),
             *(
@@ -59,7 +59,7 @@ def plan_mend(
             ),
         ),
         relies_on=tuple(f"environment {one.name}" for one in environments),
-        nothing_to_do="" if damaged else "nothing in the store was written to",
+        nothing_to_do="" if damaged else "no store entry was modified",
     )
     return Change(plan=plan, prepare=prepare, verify=lambda: _starts(environments, host))
 
@@ -129,5 +129,5 @@ def _starts(environments: Sequence[Environment], host: Host) -> tuple[Finding, .
 
 def _what(one: StoreEntry) -> str:
     more = f" and {len(one.damaged) - MOST_FILES} more" if len(one.damaged) > MOST_FILES else ""
-    by = f"; shared by {', '.join(one.used_by)}" if one.used_by else "; nothing uses it, it goes"
-    return f"written to or gone: {', '.join(one.damaged[:MOST_FILES])}{more}{by}"
+    by = f"; shared by {', '.join(one.used_by)}" if one.used_by else "; unused, removed"
+    return f"modified or lost: {', '.join(one.damaged[:MOST_FILES])}{more}{by}"

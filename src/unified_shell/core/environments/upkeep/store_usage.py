@@ -1,4 +1,4 @@
-"""What the store holds, which environments use it, what was written to since; taking out what nothing uses."""
+"""What the store holds, which environments use it, what was modified; taking out what nothing uses."""
 
 import os
 from collections.abc import Sequence
@@ -31,7 +31,7 @@ class StoreEntry(Struct, frozen=True, kw_only=True):
 
     @property
     def is_unused(self) -> bool:
-        """Tell whether nothing needs it any more."""
+        """Tell whether no longer needed."""
         return not self.used_by and not self.kept
 
 
@@ -72,9 +72,7 @@ def sweep_store(entries: Sequence[StoreEntry], locations: Locations) -> int:
             os.rename(place, gone)
             remove_tree(gone)
         except OSError as error:
-            raise CouldNot(
-                f"{one.title} cannot be taken out: {(error.strerror or '').lower()}", where=place
-            ) from error
+            raise CouldNot(f"{one.title} cannot be removed: {(error.strerror or '').lower()}", where=place) from error
     return sum(one.size_bytes for one in entries)
 
 

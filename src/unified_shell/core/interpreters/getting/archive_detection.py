@@ -87,9 +87,11 @@ def _executable_of(tree: str, told: str) -> tuple[str, str]:
             return language, path
     windows = [name for name in _sorted_names(tree) if name.endswith(".exe")]
     if windows:
-        raise CouldNot(f"it is made for Windows: it holds {windows[0]}", next_step="get one that is made for Linux")
+        raise CouldNot(
+            f"it is made for Windows: it contains {windows[0]}", next_step="get one that is made for Linux"
+        )
     raise CouldNot(
-        "it is neither a source that is known (CPython, Lua) nor a ready interpreter: no bin/ with one in it",
+        "neither a known source (CPython, Lua) nor a ready-built interpreter: there is none in bin/",
         next_step="ush interpreter get --help",
     )
 

@@ -100,7 +100,7 @@ def _judge(request: BuildOptions, workshop: Workshop) -> None:
     gone = missing_parts(python, request.wanted, workshop.host)
     if gone:
         raise BuildFailed(
-            f"it was built, but without {', '.join(gone)}, which was asked for; nothing was changed",
+            f"it was built without {', '.join(gone)}, which was requested; nothing was changed",
             next_step=f"less {workshop.log}",
         )
     ran = run_program((python, "-I", "-c", "pass"), environment=clean_variables(workshop.host), timeout_seconds=60)
@@ -118,7 +118,7 @@ def _build_lua(source: str, target: str, workshop: Workshop) -> str:
         r"^#define LUA_ROOT\s.*$", lambda _: f'#define LUA_ROOT\t"{root}"', text, flags=re.MULTILINE
     )
     if not count:
-        raise BuildFailed(f"{header} names no place of its modules (LUA_ROOT); nothing was changed")
+        raise BuildFailed(f"{header} does not define the module directory (LUA_ROOT); nothing was changed")
     with open(header, "w", encoding="utf-8", errors="surrogateescape") as file:
         file.write(fresh)
     version = re.search(r"#define\s+LUA_VERSION_NUM\s+(\d)(\d\d)", _text_of(join(source, "src", "lua.h")))

@@ -1,4 +1,4 @@
-"""Dropping an interpreter that was brought: what depends on it is named, and it goes only with consent."""
+"""Dropping an interpreter managed by ush: what depends on it is named, and it goes only with consent."""
 
 import os
 from collections.abc import Sequence
@@ -31,7 +31,7 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
     kept = find_managed(name, locations)
     if kept is None:
         raise UnknownName(
-            "interpreter that was brought",
+            "interpreter managed by ush",
             name,
             [one.name for one in read_managed(locations)],
             next_step="ush interpreter list",
@@ -39,14 +39,14 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
     if dependants and not consent:
         raise Refused(
             f"{name} is needed by: {', '.join(dependants)}",
-            next_step=f"ush interpreter drop {typed(name)} --although-needed   (they stop working)",
+            next_step=f"ush interpreter drop {typed(name)} --even-if-needed   (they stop working)",
         )
     plan = Plan(
         aim=f"Drop the interpreter {name}",
         lines=(
             PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}", detail=shown(kept.prefix, host.home)),
             *(PlanLine(kind=LineKind.WARNING, subject=f"{one} stops working") for one in dependants),
-            PlanLine(kind=LineKind.NOTE, subject="undo brings it back as it is; ush journal shows what that keeps"),
+            PlanLine(kind=LineKind.NOTE, subject="undo restores it; ush journal shows the space kept for that"),
         ),
     )
 

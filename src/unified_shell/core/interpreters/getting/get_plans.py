@@ -58,7 +58,7 @@ class InterpreterRequest(Struct, frozen=True, kw_only=True):
     accepted: tuple[str, ...] = ()
     build: BuildOptions = field(default_factory=BuildOptions)
     side: str = ""
-    although_ready: bool = False
+    even_if_ready: bool = False
 
 
 def plan_get(
@@ -72,7 +72,7 @@ def plan_get(
 ) -> Change:
     """Plan to have an interpreter; one that is ready already is named and nothing is changed."""
     asked = parse_request(request.words, host)
-    if asked.language and not request.although_ready and not request.archive:
+    if asked.language and not request.even_if_ready and not request.archive:
         ready = ready_ones(asked, discover(host)) or ready_ones(asked, discover(host, thorough=True))
         if ready:
             return _ready_already(ready[0], request, host, locations)
@@ -112,7 +112,7 @@ def _ready_already(one: Ready, request: InterpreterRequest, host: Host, location
         place = PathRequest(directory=folder, side=Side(request.side), outermost=True)
         change = plan_path_add(place, chosen_shells(host), host, locations)
         plan = change.plan
-        note = PlanLine(kind=LineKind.NOTE, subject=f"{said}; only its place on PATH changes")
+        note = PlanLine(kind=LineKind.NOTE, subject=f"{said}; only its position on PATH changes")
         return replace(change, plan=replace(plan, lines=(note, *plan.lines)))
     if not one.on_path:
         wired = read_wiring(locations).find("PATH", folder) is not None
@@ -128,10 +128,12 @@ def _plan(getting: Getting, asked: Asked, licence: list[PlanLine], *, wired: boo
     origin, host, locations = getting.origin, getting.host, getting.locations
     need = needed_bytes(origin, locations)
     disk = (
-        [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk while it is made")] if need else []
+        [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk space while it is built")]
+        if need
+        else []
     )
     return Plan(
-        aim=f"Get the interpreter {getting.name}",
+        aim=f"Install the interpreter {getting.name}",
         lines=(
             PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),
             *_origin_lines(origin, asked, host),
@@ -150,13 +152,15 @@ def _checked_build(build: BuildOptions) -> BuildOptions:
     unwanted = tuple(one.name for one in parts_named(build.unwanted))
     both = set(wanted) & set(unwanted)
     if both:
-        raise UsageError(f"{both.pop()} is asked for both with and without", next_step="leave one of them out")
+        raise UsageError(f"{both.pop()} is requested both with and without", next_step="leave one of them out")
     return BuildOptions(wanted=wanted, unwanted=unwanted, optimised=build.optimised)
 
 
 def _free_name(name: str, locations: Locations) -> str:
     if not name or "/" in name or name.startswith((".", "-")) or not name.isprintable() or ":" in name:
-        raise UsageError(f"{name!r} cannot be an interpreter's name: it becomes a folder's", next_step="--name NAME")
+        raise UsageError(
+            f"{name!r} cannot be an interpreter's name: it becomes a folder name", next_step="--name NAME"
+        )
     taken = {one.name for one in read_managed(locations)} | {one.name for one in read_adopted(locations)}
     if name in taken:
         raise Refused(
@@ -176,7 +180,7 @@ def _origin_lines(origin: Origin, asked: Asked, host: Host) -> list[PlanLine]:
         return [PlanLine(kind=LineKind.NOTE, subject=where, detail=hashed if origin.sha256 else "")]
     lines = [PlanLine(kind=LineKind.DOWNLOAD, subject=f"{origin.shown}, {size}", detail=hashed)]
     if asked.address and not origin.source_language:
-        lines.append(PlanLine(kind=LineKind.NOTE, subject="what is in it is seen when it is here"))
+        lines.append(PlanLine(kind=LineKind.NOTE, subject="its contents are unknown until it is downloaded"))
     return lines
 
 
@@ -185,7 +189,7 @@ def _build_lines(origin: Origin, getting: Getting, host: Host) -> list[PlanLine]
     described, build = origin.form is not None and bool(origin.form.build), getting.request
     if not origin.source_language and not described:
         if build.options:
-            subject = f"{', '.join(build.options)}: only for what is built from a source"
+            subject = f"{', '.join(build.options)}: only when building from source"
             return [PlanLine(kind=LineKind.WARNING, subject=subject)]
         return []
     find_compiler(host)
@@ -197,8 +201,8 @@ def _build_lines(origin: Origin, getting: Getting, host: Host) -> list[PlanLine]
     lines = [
         PlanLine(
             kind=LineKind.NOTE,
-            subject=f"built here from its source, on {cores} cores: {time}{optimised}",
-            detail=f"what it says goes to {shown(getting.log, host.home)}",
+            subject=f"built here from source, on {cores} cores: {time}{optimised}",
+            detail=f"build log: {shown(getting.log, host.home)}",
         )
     ]
     if origin.source_language == "python" and not described:
@@ -224,7 +228,7 @@ def _part_lines(build: BuildOptions, host: Host) -> list[PlanLine]:
         if name not in build.unwanted
     ]
     if build.unwanted:
-        lines.append(PlanLine(kind=LineKind.NOTE, subject=f"without {', '.join(build.unwanted)}, as asked for"))
+        lines.append(PlanLine(kind=LineKind.NOTE, subject=f"without {', '.join(build.unwanted)}, as requested"))
     return lines
 
 
@@ -236,7 +240,7 @@ def _check_needs(origin: Origin, host: Host) -> None:
     gone = missing_pieces(needs.headers, needs.libraries, host) if needs.headers or needs.libraries else ()
     if gone:
         raise CouldNot(
-            f"the build needs {', '.join(gone)}, not found here", next_step="install what brings them, then again"
+            f"the build needs {', '.join(gone)}, which is not here", next_step="install them, then try again"
         )
 
 
@@ -286,7 +290,7 @@ def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: 
     folder = join(target, "bin")
     lines = [f"Where it is:  {shown(folder, host.home)}"]
     if not wired:
-        lines.append(f"Put its commands on PATH: ush path add {places.typed(folder, host.home)}")
+        lines.append(f"To put its commands on PATH: ush path add {places.typed(folder, host.home)}")
     if _is_python(origin):
-        lines.append(f"Make an environment on it: ush environment new NAME --interpreter {places.typed(name)}")
+        lines.append(f"Create an environment: ush environment new study --interpreter {places.typed(name)}")
     return tuple(lines)

@@ -79,7 +79,7 @@ class Getting(Struct, frozen=True, kw_only=True):
         def prepare(staging: Place) -> tuple[Step, ...]:
             # Of two that get the same at once, the second waits: a build takes all there is of the machine.
             lock = join(self.locations.data, "locks", f"get-{self.name}.lock")
-            releases.append(hold(lock, lambda: self.progress(f"wait for another ush, which gets {self.name}")))
+            releases.append(hold(lock, lambda: self.progress(f"waiting for another ush that installs {self.name}")))
             if os.path.lexists(self.target):
                 releases.pop()()
                 raise PlanMoved
@@ -131,7 +131,7 @@ class Getting(Struct, frozen=True, kw_only=True):
         told = build_variables(self.host, Place(""))
         key = build_key(digest, self.target, self.request.options, self.host.architecture, sorted(told.items()))
         return kept_workplace(
-            key, staging, self.locations, lambda: self.progress("wait for another ush, which builds the same")
+            key, staging, self.locations, lambda: self.progress("waiting for another ush that builds the same")
         )
 
     def _source(self, path: str, work: Place) -> str:
@@ -166,9 +166,9 @@ class Getting(Struct, frozen=True, kw_only=True):
             )
         if self.origin.size_bytes and os.path.getsize(path) != self.origin.size_bytes:
             raise CouldNot(
-                f"{os.path.basename(path)} has {os.path.getsize(path)} bytes; {self.origin.size_bytes} are promised",
+                f"{os.path.basename(path)} has {os.path.getsize(path)} bytes; {self.origin.size_bytes} were promised",
                 where=self.origin.address,
-                next_step="tell whoever wrote its description",
+                next_step="tell the author of its description",
             )
         return path, digest, records
 
@@ -207,7 +207,7 @@ class Getting(Struct, frozen=True, kw_only=True):
         workshop = self._workshop(work)
         form, description = self.origin.form, self.origin.description
         if form is None or description is None:
-            raise CouldNot("there is no description to build by")
+            raise CouldNot("there is no description of how to build it")
         old = build_by_commands(form.build, source, workshop)
         made = detect_content(workshop.prefix, self.host, executable=told)
         return workshop.prefix, _as_source(made, description.version), (old,)
@@ -218,7 +218,7 @@ class Getting(Struct, frozen=True, kw_only=True):
 
     def _relocate(self, tree: Place, built_for: tuple[str, ...], language: str) -> None:
         for old in built_for:
-            self.progress("free it from where it was built")
+            self.progress("make it relocatable")
             if old != self.target:
                 moved = relocate_tree(tree, old, self.target, finds_itself=language == "python")
                 if moved.stuck and language != "python":
@@ -231,7 +231,7 @@ class Getting(Struct, frozen=True, kw_only=True):
             faults = check_libraries(tree, old) if old not in SHARED_PREFIXES else ()
             if faults:
                 raise CouldNot(
-                    f"it cannot stand on its own: {faults[0]}; nothing was changed",
+                    f"it is not relocatable: {faults[0]}; nothing was changed",
                     next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
                 )
 
@@ -277,9 +277,9 @@ def needed_bytes(origin: Origin, locations: Locations) -> int:
     free = read_disk(locations.data).free_bytes
     if need > free:
         raise CouldNot(
-            f"it needs about {shown_size(need)}, free are {shown_size(free)}",
+            f"needs about {shown_size(need)}; only {shown_size(free)} free",
             where=locations.data,
-            next_step="free some disk, or set USH_HOME to a place on another one",
+            next_step="free some disk space, or set USH_HOME to another disk",
         )
     return need
 

@@ -112,7 +112,7 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
     wanted = platform or host.platform
     if wanted.split("-")[0] != host.platform.split("-")[0]:
         raise UsageError(
-            f"what is for {wanted} cannot be got on {host.platform}",
+            f"an interpreter for {wanted} cannot be used on {host.platform}",
             next_step=f"ush interpreter get {asked.language}",
         )
     other_forms: list[str] = []
@@ -121,7 +121,7 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
         same = one.subject is Subject.INTERPRETER and one.language.lower() == asked.language
         meant = same and version_fits(one.version, asked.specifier)
         if meant and form and not _forms(one, form, wanted) and (others := _forms(one, "", wanted)):
-            other_forms.append(f"{one.name} {one.version} comes as {others[0].kind.value} only")
+            other_forms.append(f"{one.name} {one.version} is offered only as {others[0].kind.value}")
         return meant and bool(_forms(one, form, wanted))
 
     listed = find(fits)

@@ -44,7 +44,7 @@ def pack_interpreter(
     prefix = os.path.realpath(facts.base_prefix)
     if facts.externally_managed or prefix in SHARED_PREFIXES:
         raise Refused(
-            f"{facts.real_executable} shares {prefix} with the rest of the system, and is not to be moved",
+            f"{facts.real_executable} shares {prefix} with the rest of the system, and cannot be packed",
             next_step="build one of your own: ush interpreter get SOURCE-ARCHIVE",
         )
     return _pack(prefix, "python", facts.full_version, archive, host=host, locations=locations, progress=progress)

@@ -1,4 +1,4 @@
-"""Whether an interpreter that was brought stands on its own: what it loads proves it, not where it says it is."""
+"""Whether an interpreter managed by ush stands on its own: what it loads proves it, not where it says it is."""
 
 import os
 from collections.abc import Sequence
@@ -35,7 +35,7 @@ def prove(kept: ManagedInterpreter, host: Host) -> tuple[Finding, ...]:
     strays = [one for one in facts.library_folders if not inside(os.path.realpath(one), real)]
     trouble = ""
     if os.path.realpath(facts.base_prefix) != real:
-        trouble = f"it takes {facts.base_prefix} for its place"
+        trouble = f"it believes that it is in {facts.base_prefix}"
     elif strays:
         trouble = f"its library comes from {strays[0]}"
     trouble = trouble or _other_version(kept, facts.full_version)

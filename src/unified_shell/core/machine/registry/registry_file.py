@@ -64,7 +64,7 @@ class RegistryFile:
         try:
             return {} if found is None else parse_registry_text(found[0])
         except ValueError as error:
-            raise OSError(f"{self.path} is no registry file: {error}") from error
+            raise OSError(f"{self.path} is not a registry file: {error}") from error
 
     def _keep(self, content: RegistryContent) -> None:
         found = read_file(self.path)

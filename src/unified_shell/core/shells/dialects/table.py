@@ -25,7 +25,7 @@ def dialect_named(name: str) -> Dialect:
     found = next((one for one in DIALECTS if one.name == name or name in one.programs), None)
     if found is None:
         known = [one.name for one in DIALECTS]
-        raise UnknownName("shell known here", name, known, next_step=f"known are: {', '.join(known)}")
+        raise UnknownName("shell known here", name, known, next_step=f"known: {', '.join(known)}")
     return found
 
 

@@ -70,7 +70,7 @@ def plan_system_unhook(host: Host) -> HookUp:
             files.append((place, owner))
             steps.append(DropBlock(path=place, block=block.text, at=block.start, file_size_bytes=size))
             detail = "".join(f"- {line}\n" for line in block.text.splitlines())
-            lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{place}: take the hook-up out", detail=detail))
+            lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{place}: remove the hook-up", detail=detail))
             modes += readers
     return HookUp(steps=tuple(steps), lines=tuple(lines), modes=_openable(modes, host), files=tuple(files))
 
@@ -87,13 +87,13 @@ def check_rights(words: str, host: Host, locations: Locations) -> None:
     stranger = _of_others(locations.data, host)
     if stranger:
         raise Refused(
-            f"{stranger} belongs to another account, which could change what everyone is given",
+            f"{stranger} belongs to another account, which could change what everyone uses",
             next_step=f"sudo chown -R root {stranger}",
         )
     if missing is not None:
         raise Refused(
             f"{missing} cannot be written by you",
-            where="for you alone it works without --for everyone",
+            where="without --for everyone it works for you alone",
             next_step=f"sudo ush {words}",
         )
 
@@ -127,7 +127,7 @@ def check_for_everyone(directory: str) -> None:
             )
         if not mode & stat.S_IXOTH:
             raise Refused(
-                f"{place} cannot be read by others, so it is of no use to everyone",
+                f"{place} cannot be read by others",
                 next_step="put it where others can read, such as /opt or /usr/local",
             )
         above = os.path.dirname(place)
@@ -146,8 +146,8 @@ def check_not_of_others(place: str, host: Host) -> None:
         facts = os.stat(one)
         if facts.st_uid not in (0, host.user_id) or facts.st_mode & stat.S_IWOTH:
             raise Refused(
-                f"{one} belongs to somebody else, or can be written by others; with your rights nothing of it is run",
-                next_step="let its owner copy it for themselves, or take a copy of it that is yours",
+                f"{one} belongs to another account, or can be written by others; ush does not run it with your rights",
+                next_step="let its owner copy it, or make a copy that belongs to you",
             )
 
 

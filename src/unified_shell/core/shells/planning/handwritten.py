@@ -53,7 +53,7 @@ def plan_drop_handwritten(place: Place, shells: Sequence[Dialect], host: Host, l
             SESSIONS_NOTE,
             *(edit_line(file, lines, host) for file in dict.fromkeys(line.file for line in lines)),
         ),
-        afterwards=("New sessions do without it; those that are open keep it.",),
+        afterwards=("New sessions no longer have it; open sessions keep it.",),
     )
     proofs: list[Proof] = []
 
@@ -84,6 +84,6 @@ def _refused(entry: EntryReport, host: Host) -> Refused:
     text = text_of_line(entry).strip()
     said = f": {text[:120]}" if text else ""
     return Refused(
-        f"{where} puts {shown(entry.directory, host.home)} on PATH, and does more than that{said}",
+        f"{where} puts {shown(entry.directory, host.home)} on PATH, and does more{said}",
         next_step=f"edit {typed(entry.file, host.home)} by hand, or type   ush shell wire --at-end",
     )

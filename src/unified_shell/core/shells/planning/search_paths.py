@@ -78,12 +78,12 @@ def plan_path_add(request: PathRequest, shells: Sequence[Dialect], host: Host, l
     where = f"before {shown(_absolute(request.before, host), host.home)} on {request.variable}"
     where = where if request.before else f"at the {request.side.value} of {request.variable}"
     change = WiringChange(
-        aim=f"Have {name} {where} in new sessions",
+        aim=f"Put {name} {where} in new sessions",
         before=before,
         after=after,
         lines=_add_lines(place, request, before, after, host),
         afterwards=_afterwards(place, request, host, locations),
-        nothing=f"{name} is there in new sessions already, {where}",
+        nothing=f"{name} is already there in new sessions, {where}",
         variable=request.variable,
         wanted=(place,),
         when=request.when,
@@ -135,14 +135,14 @@ def plan_path_drop(
         )
     after = before.without_entry(variable, place)
     change = WiringChange(
-        aim=f"Have {shown(place, host.home)} on {variable} in new sessions no more",
+        aim=f"Remove {shown(place, host.home)} from {variable} in new sessions",
         before=before,
         after=after,
         lines=(
             PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {shown(place, host.home)}"),
             *_answers(before, after, variable, host),
         ),
-        afterwards=("New sessions do without it; those that are open keep it.",),
+        afterwards=("New sessions no longer have it; open sessions keep it.",),
         variable=variable,
         unwanted=(place,),
     )
@@ -153,10 +153,10 @@ def check_variable_name(name: str) -> None:
     """Raise for what is no variable's name, and for lists that are not joined by colons."""
     if not name or not (name[0].isalpha() or name[0] == "_") or not all(c.isalnum() or c == "_" for c in name):
         raise UsageError(
-            f"{name!r} is no variable's name: letters, digits and '_' are", next_step="ush variable list"
+            f"{name!r} is not a variable name: use letters, digits and '_'", next_step="ush variable list"
         )
     if not name.isascii():
-        raise UsageError(f"{name!r} is no variable's name: only ASCII letters are", next_step="ush variable list")
+        raise UsageError(f"{name!r} is not a variable name: use ASCII letters only", next_step="ush variable list")
     joined_by = next((told for pattern, told in OTHER_LISTS if pattern.fullmatch(name)), "")
     if joined_by:
         raise Refused(
@@ -174,7 +174,7 @@ def wished(before: Wiring, place: Place, request: PathRequest, host: Host) -> Wi
         if anchor is None:
             there = [shown(one.directory, host.home) for one in before.entries if one.variable == request.variable]
             raise UsageError(
-                f"{shown(other, host.home)} is not in the wiring, so nothing can be put before it",
+                f"{shown(other, host.home)} is not in the wiring, so no entry can stand before it",
                 where=f"there are: {', '.join(there) or 'none'}",
                 next_step=f"ush path add {typed(place, host.home)} --front",
             )
@@ -194,7 +194,7 @@ def checked_directory(directory: str, host: Host) -> Place:
         return place
     if os.path.exists(place):
         raise UsageError(
-            f"{directory!r} is no directory",
+            f"{directory!r} is not a directory",
             next_step=f"ush path add {typed(os.path.dirname(place), host.home)}   (the directory it is in)",
         )
     above = os.path.dirname(place)
@@ -204,7 +204,7 @@ def checked_directory(directory: str, host: Host) -> Place:
         near = ""
     hint = f"did you mean {typed(join(above, near), host.home)}?" if near else ""
     raise UsageError(
-        f"there is no directory {directory!r}",
+        f"there is not a directory {directory!r}",
         where=hint,
         next_step="" if hint else f"mkdir -p {typed(place, host.home)}",
     )
@@ -220,7 +220,7 @@ def _add_lines(place: Place, request: PathRequest, before: Wiring, after: Wiring
     if before.find(request.variable, place) is None:
         offer = ""
         if request.variable == PATH:
-            offer = f"offers {_some(commands)}" if commands else "offers no command yet"
+            offer = f"offers {_some(commands)}" if commands else "has no command yet"
         when = f", when {request.when}" if request.when else ""
         subject = f"{request.variable}, {request.side.value}{when}: {name}"
         lines.append(PlanLine(kind=LineKind.ADD, subject=subject, detail=offer))
@@ -238,12 +238,10 @@ def _module_warnings(place: Place, name: str) -> list[PlanLine]:
     """Say what a directory on a module search path would stand in front of, in every interpreter."""
     found = [one for one in SHADOWING_FILES if os.path.exists(join(place, one))]
     lines = [
-        PlanLine(
-            kind=LineKind.WARNING, subject="every Python and every environment searches it before its own packages"
-        )
+        PlanLine(kind=LineKind.WARNING, subject="every Python and environment searches it before its own packages")
     ]
     if found:
-        subject = f"{name} holds {', '.join(found)}, which would stand in front of the standard library's"
+        subject = f"{name} contains {', '.join(found)}, which would hide the standard library's"
         lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     if "site-packages" in place or "dist-packages" in place:
         subject = f"{name} belongs to one interpreter; others would load packages made for it"
@@ -264,14 +262,14 @@ def _answers(before: Wiring, after: Wiring, variable: str, host: Host) -> list[P
         was, will = first_on(old, command), first_on(new, command)
         if was != will and was and will:
             detail = f"now from {shown(was, host.home)}"
-            subject = f"{command} will answer from {shown(will, host.home)}"
-            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=detail))
+            subject = f"{command} changes to {shown(will, host.home)}"
+            lines.append(PlanLine(kind=LineKind.ANSWER, subject=subject, detail=detail))
         elif was and not will:
-            lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"{command} will answer no more", detail=was))
+            lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"{command} is no longer found", detail=was))
         elif was == will and was and os.path.dirname(was) not in wired:
             own = next(join(one, command) for one in touched if one in wired and command in commands_in(one))
             detail = f"{shown(own, host.home)} comes after it"
-            lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {was}", detail=detail))
+            lines.append(PlanLine(kind=LineKind.STAYS, subject=f"{command} stays {was}", detail=detail))
     more = len(lines) - MOST_ANSWERS
     cut = [PlanLine(kind=LineKind.NOTE, subject=f"and {more} more names")] if more > 0 else []
     return [*lines[:MOST_ANSWERS], *cut]
@@ -290,10 +288,10 @@ def _promised_answers(
         first = _position(new, place) <= _position(new, os.path.dirname(was))
         shown_was = shown(was, host.home)
         if first:
-            subject = f"{command} will answer from there"
-            lines.append(PlanLine(kind=LineKind.CHANGE, subject=subject, detail=f"now from {shown_was}"))
+            subject = f"{command} starts from there"
+            lines.append(PlanLine(kind=LineKind.ANSWER, subject=subject, detail=f"now from {shown_was}"))
         else:
-            lines.append(PlanLine(kind=LineKind.NOTE, subject=f"{command} stays with {shown_was}"))
+            lines.append(PlanLine(kind=LineKind.STAYS, subject=f"{command} stays {shown_was}"))
     return lines
 
 

@@ -81,7 +81,7 @@ class Proof:
         found = [
             Finding(
                 subject=shown(file, self._host.home),
-                question="its syntax is right",
+                question="its syntax is valid",
                 holds=False,
                 answer=error,
                 remedy=f"look at {shown(file, self._host.home)}",
@@ -162,7 +162,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
                 subject=subject,
                 question="reads the wiring",
                 holds=False,
-                answer="its startup files do not come to the hook-up",
+                answer="its startup files do not reach the hook-up",
                 remedy="ush shell list",
                 puts_back=True,
             )
@@ -189,10 +189,10 @@ def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims"
     by = f"{shown(winner.directory, host.home)}, which {where} puts in front" if where else winner.directory
     return Finding(
         subject=found.subject,
-        question=f"{winner.command} is answered from {shown(directory, host.home)}",
+        question=f"{winner.command} starts from {shown(directory, host.home)}",
         holds=False,
-        answer=f"it is answered from {by}",
-        remedy=remedy or f"ush path list --shell {session.shell}   (who puts it there)",
+        answer=f"it starts from {by}",
+        remedy=remedy or f"ush path list --shell {session.shell}   (shows what puts it there)",
         elapsed_seconds=session.elapsed_seconds,
     )
 
@@ -218,7 +218,7 @@ def _entry_finding(session: Session, variable: str, directory: str, home: str, *
         question=f"has {'' if times else 'no '}{shown(directory, home)} on {variable}",
         holds=found == times,
         answer=place if found else ("yes" if times == 0 else "it is not there"),
-        remedy="" if found == times else f"ush path list --shell {session.shell}   (who puts it there)",
+        remedy="" if found == times else f"ush path list --shell {session.shell}   (shows what puts it there)",
         elapsed_seconds=session.elapsed_seconds,
     )
 

@@ -63,19 +63,19 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
             kind=LineKind.ADD, subject=f"session script: {name}, written for {written_in}", detail=_readers(readers)
         ),
         *(
-            PlanLine(kind=LineKind.WARNING, subject=f"new sessions of {one.name} cannot read it and go without")
+            PlanLine(kind=LineKind.WARNING, subject=f"new sessions of {one.name} cannot read it, and skip it")
             for one in shells
             if one.name not in readers
         ),
         *_effect_lines(try_script(place, written_in, host), before, host),
     ]
     change = WiringChange(
-        aim=f"Let new sessions read {name}",
+        aim=f"Source {name} in new sessions",
         before=before,
         after=after,
         lines=tuple(lines),
         afterwards=update_lines(host, locations),
-        nothing=f"new sessions read {name} already",
+        nothing=f"new sessions already source {name}",
         script=script,
     )
     return plan_wiring(change, shells, host, locations)
@@ -85,7 +85,7 @@ def _effect_lines(effects: ScriptEffects, wiring: Wiring, host: Host) -> list[Pl
     """Say what the script did when it was tried: its time, what it prints, what it sets."""
     note = LineKind.NOTE
     if effects.trouble:
-        subject = f"tried once: {effects.trouble}; new sessions are likely to end or wait with it"
+        subject = f"tried once: {effects.trouble}; new sessions will probably end or wait"
         return [PlanLine(kind=LineKind.WARNING, subject=subject)]
     lines = [PlanLine(kind=note, subject=f"it runs in every new session, and takes {effects.elapsed_seconds:.1f} s")]
     if effects.elapsed_seconds > SLOW_SECONDS:
@@ -112,16 +112,16 @@ def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations
     if place not in {one.file for one in before.scripts}:
         near = nearest(name, [shown(one.file, host.home) for one in before.scripts])
         raise UsageError(
-            f"{name} is no session script of the wiring",
+            f"{name} is not a session script of the wiring",
             where=f"did you mean {near}?" if near else "",
             next_step="ush shell list",
         )
     change = WiringChange(
-        aim=f"Let new sessions read {name} no more",
+        aim=f"Stop sourcing {name} in new sessions",
         before=before,
         after=_without(before, place),
         lines=(PlanLine(kind=LineKind.REMOVE, subject=f"session script: {name}"),),
-        afterwards=("New sessions do without it; those that are open keep what it did.",),
+        afterwards=("New sessions no longer source it; open sessions keep its effects.",),
     )
     return plan_wiring(change, shells, host, locations, hook=False)
 

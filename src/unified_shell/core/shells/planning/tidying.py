@@ -60,14 +60,14 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
         *line_steps(edits, host),
     )
     plan = Plan(
-        aim="Take dead and doubled entries off PATH",
+        aim="Remove dead and duplicate entries from PATH",
         lines=(
             *lines,
             *(_left_line(one, host) for one in left),
             *(edit_line(file, edits, host) for file in dict.fromkeys(one.file for one in edits)),
         ),
         nothing_to_do="" if steps else _nothing(left, host),
-        afterwards=("New sessions follow it. A line that was commented out begins with #(ush off).",),
+        afterwards=("New sessions use it. A line that was commented out begins with #(ush off).",),
     )
     proofs: list[Proof] = []
 
@@ -102,6 +102,6 @@ def _left_line(one: EntryReport, host: Host) -> PlanLine:
 
 def _nothing(left: Sequence[EntryReport], host: Host) -> str:
     if not left:
-        return "PATH has no dead and no doubled entry that a startup file of yours puts there"
+        return "no startup file of yours puts a dead or duplicate entry on PATH"
     places = ", ".join(f"{shown(one.file, host.home)}{f' line {one.line}' if one.line else ''}" for one in left[:3])
-    return f"what is left cannot be commented out line by line; look at {places}"
+    return f"the rest cannot be commented out line by line; look at {places}"

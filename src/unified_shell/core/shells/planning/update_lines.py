@@ -21,14 +21,14 @@ def forget_lines(folder: str, host: Host) -> tuple[str, ...]:
     word = FORGET.get(dialect.name, "")
     if not word or folder not in host.search_path():
         return ()
-    return (f"This session may remember the old place; to look anew, type:  {word}",)
+    return (f"This session may remember the old place; to forget it, type:  {word}",)
 
 
 def update_lines(host: Host, locations: Locations) -> tuple[str, ...]:
     """Return what a person reads after a change of the wiring: that this session lacks it, and the line to type."""
     dialect = dialect_of_program(read_session().shell) or SH
     if not dialect.session_name:
-        return ("This session does not have it yet; open a new one.",)
+        return ("This session not set yet; open a new one.",)
     word = dialect.source_line("x").split(" ")[0]
     line = f"{word} {typed(session_file(dialect, locations), host.home)}"
-    return ("This session does not have it yet; to update it, type:", f"  {line}")
+    return ("This session not set yet; to update it, type:", f"  {line}")

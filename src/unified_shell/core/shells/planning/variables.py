@@ -28,14 +28,14 @@ __all__ = [
 # Setting these in every session breaks shells, loaders or logins; each has a way of its own.
 REFUSED = {
     "PATH": "ush path add DIRECTORY",
-    "HOME": "leave it to the account",
-    "USER": "leave it to the account",
+    "HOME": "the account sets it",
+    "USER": "the account sets it",
     "SHELL": "chsh   (the system's own command)",
     "IFS": "set it in the script that needs it",
     "PS1": "set it in your startup file",
     "LD_PRELOAD": "set it for the one command that needs it",
     "USH_ENVIRONMENT": "ush environment enter NAME",
-    "PYTHONHOME": "ush environment new NAME   (it would make every Python look for its library there)",
+    "PYTHONHOME": "ush environment new NAME   (PYTHONHOME would mislead every Python)",
 }
 
 
@@ -52,12 +52,12 @@ def plan_variable_add(one: SetVariable, shells: Sequence[Dialect], host: Host, l
     kind = LineKind.CHANGE if known else LineKind.ADD
     when = f", when {one.when}" if one.when else ""
     change = WiringChange(
-        aim=f"Have {name} in new sessions",
+        aim=f"Set {name} in new sessions",
         before=before,
         after=after,
         lines=(PlanLine(kind=kind, subject=f"{name} = {one_line(value)}{when}", detail=one_line(detail)),),
         afterwards=update_lines(host, locations),
-        nothing=f"{name} has that value in new sessions already",
+        nothing=f"{name} already has that value in new sessions",
         values=((name, value),),
         when=one.when,
     )
@@ -74,11 +74,11 @@ def plan_variable_drop(name: str, shells: Sequence[Dialect], host: Host, locatio
         )
     after = without_variable(before, name)
     change = WiringChange(
-        aim=f"Set {name} in new sessions no more",
+        aim=f"Stop setting {name} in new sessions",
         before=before,
         after=after,
         lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{name} = {one_line(known.value)}"),),
-        afterwards=("New sessions do without it; those that are open keep it.",),
+        afterwards=("New sessions no longer have it; open sessions keep it.",),
     )
     return plan_wiring(change, shells, host, locations, hook=False)
 
@@ -89,14 +89,15 @@ def check_variable(name: str, value: str) -> None:
     check_variable_name(check)
     if name in REFUSED or name.startswith("BASH_"):
         raise Refused(
-            f"{name} is not set for every session", next_step=REFUSED.get(name, "set it in your own startup file")
+            f"{name} should not be set for every session",
+            next_step=REFUSED.get(name, "set it in your own startup file"),
         )
     if "\0" in value:
         raise Refused("a value cannot hold a NUL character")
 
 
 def with_variable(wiring: Wiring, wanted: SetVariable) -> Wiring:
-    """Return the wiring with a variable set; the same wiring where it is so already."""
+    """Return the wiring with a variable set; the same wiring where nothing to change."""
     if wiring.variable(wanted.name) == wanted:
         return wiring
     others = tuple(one for one in wiring.variables if one.name != wanted.name)

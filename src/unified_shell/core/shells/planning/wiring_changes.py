@@ -71,7 +71,7 @@ def plan_wiring(
         *hookup.steps,
     )
     if not steps:
-        plan = Plan(aim=change.aim, nothing_to_do=change.nothing or "it is so already")
+        plan = Plan(aim=change.aim, nothing_to_do=change.nothing or "nothing to change")
         return Change(plan=plan, prepare=lambda _staging: ())
     modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
     plan = _plan_of(change, hookup, listed, in_registry, locations, opens=bool(modes))

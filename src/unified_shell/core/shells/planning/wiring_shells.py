@@ -28,18 +28,18 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at
         names = ", ".join(one.name for one in shells)
         if strange := next((one for one in shells if not one.reads and host.system is not System.WINDOWS), None):
             raise UsageError(
-                f"{strange.name} is a shell of Windows: on this machine it starts no session that could read anything",
+                f"{strange.name} is a shell of Windows: it has no sessions on this machine",
                 next_step="ush shell list   (the shells here, and what they read)",
             )
         hookup = (plan_at_end if at_end else plan_hookup)(shells, host, locations)
     wiring = read_wiring(locations)
     more = session_file_steps(wiring, locations, host.home)
     return _change(
-        f"Let new sessions of {names} read the wiring",
+        f"Hook the wiring into {names}",
         hookup=hookup,
         more=more,
         host=host,
-        nothing=f"new sessions of {names} read the wiring already",
+        nothing=f"new sessions of {names} already read the wiring",
         stamp=stamp_of(wiring, locations.scope),
     )
 
@@ -49,7 +49,7 @@ def plan_unwire(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
     everyone = locations.scope is Scope.EVERYONE
     names = "everyone" if everyone else ", ".join(one.name for one in shells)
     return _change(
-        f"Let new sessions of {names} read the wiring no more",
+        f"Remove the hook-up for {names}",
         hookup=plan_system_unhook(host) if everyone else plan_unhook(shells, host),
         more=(),
         host=host,
@@ -81,6 +81,6 @@ def _change(
         lines=(SESSIONS_NOTE, *hookup.lines),
         relies_on=hookup.relies_on,
         nothing_to_do="" if steps else nothing,
-        afterwards=("New sessions follow it; those that are open stay as they are.",),
+        afterwards=("New sessions use it; open sessions stay as they are.",),
     )
     return Change(plan=plan, prepare=prepare, verify=verify)

@@ -17,7 +17,7 @@ class FaultKind(Enum):
     """What can be wrong with an entry of a search path."""
 
     MISSING = "is not there"
-    NOT_DIRECTORY = "is no directory"
+    NOT_DIRECTORY = "is not a directory"
     DUPLICATE = "is there twice"
     RELATIVE = "is relative: it means another directory in each place"
     EMPTY = "is empty: it means the current directory"

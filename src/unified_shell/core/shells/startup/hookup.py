@@ -36,9 +36,7 @@ __all__ = [
 ]
 
 
-SESSIONS_NOTE = PlanLine(
-    kind=LineKind.NOTE, subject="new sessions are opened to see that it works; they run your startup files"
-)
+SESSIONS_NOTE = PlanLine(kind=LineKind.NOTE, subject="opens new sessions to verify it; they run your startup files")
 
 
 class HookUp(Struct, frozen=True, kw_only=True):
@@ -183,7 +181,7 @@ def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
             lines.append(
                 PlanLine(
                     kind=LineKind.EDIT,
-                    subject=f"{shown(state.path, host.home)}: take the hook-up out",
+                    subject=f"{shown(state.path, host.home)}: remove the hook-up",
                     detail="".join(f"- {line}\n" for line in block.text.splitlines()),
                 )
             )
@@ -221,8 +219,8 @@ def _check_tail(dialect: Dialect, state: StartupState, host: Host) -> None:
     if ran.returncode:
         error = ran.trouble.replace(state.real, name)
         raise Refused(
-            f"{name} has a mistake already, and what stands below it does not run: {error}",
-            next_step=f"mend it in {name}, then try again",
+            f"{name} has a syntax error, so nothing below it runs: {error}",
+            next_step=f"correct it in {name}, then try again",
         )
     if b"here-document" in ran.errors or b"here document" in ran.errors:
         raise Refused(
@@ -264,13 +262,13 @@ def _put(dialect: Dialect, state: StartupState, placing: Placing, host: Host, lo
 def _warnings(state: StartupState, host: Host, placing: Placing) -> list[PlanLine]:
     name, found = shown(state.path, host.home), []
     if placing.at >= 0:
-        subject = f"{name} is left at line {placing.line} in a new session; the hook-up stands above that line"
+        subject = f"{name} returns at line {placing.line} in a new session; the hook-up goes above that line"
         found.append(PlanLine(kind=LineKind.NOTE, subject=subject))
     if state.exists and os.stat(state.real).st_nlink > 1:
-        subject = f"{name} has a second name (a hard link), which keeps the content without the hook-up"
+        subject = f"{name} has a second hard link, which keeps the content without the hook-up"
         found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     if state.exists and not os.stat(state.real).st_mode & 0o200:
-        subject = f"{name} is read-only; it is replaced all the same, and stays read-only"
+        subject = f"{name} is read-only; it is replaced anyway, and stays read-only"
         found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     return found
 
@@ -279,7 +277,7 @@ def _line(dialect: Dialect, state: StartupState, host: Host, step: PutBlock) -> 
     name = shown(state.path, host.home)
     why = f"{dialect.name} reads it in {state.mode.value} sessions"
     if state.real != state.path:
-        why += f"; a link to {shown(state.real, host.home)}, which is what changes"
+        why += f"; a link to {shown(state.real, host.home)}, which is changed"
     made = "" if state.exists else "a new file; "
     content = read_file(state.real)
     before = None if content is None else content[0]

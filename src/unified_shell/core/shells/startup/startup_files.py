@@ -99,8 +99,8 @@ def check_takes_block(state: StartupState, host: Host) -> None:
         )
     if state.exists and host.user_id > 0 and (owner := os.stat(state.real).st_uid) != host.user_id:
         raise Refused(
-            f"{name} belongs to another account (user number {owner}); replacing it would make it yours",
-            next_step=f"sudo chown {host.user_id} {typed(state.real)}   (if it is yours by right)",
+            f"{name} belongs to another account (user {owner}); replacing it would make it yours",
+            next_step=f"sudo chown {host.user_id} {typed(state.real)}   (if it should be yours)",
         )
     if state.block is BlockState.DAMAGED:
         raise Refused(
@@ -114,5 +114,5 @@ def check_takes_block(state: StartupState, host: Host) -> None:
     if last.endswith(b"\\") and not is_comment:
         raise Refused(
             f"the last line of {name} ends in a backslash and would swallow what follows",
-            next_step=f"mend the last line of {name}, then try again",
+            next_step=f"correct the last line of {name}, then try again",
         )

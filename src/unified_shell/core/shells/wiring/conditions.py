@@ -19,7 +19,7 @@ def check_condition(text: str) -> None:
     plain = all(c.isalnum() or c in "-_." for c in value) and value.isascii()
     if kind is None or needs_value != bool(value) or not plain:
         raise UsageError(
-            f"{text!r} is no condition",
+            f"{text!r} is not a condition",
             where="there are: interactive, login, host:NAME, architecture:NAME",
             next_step="--when host:apiary-1",
         )

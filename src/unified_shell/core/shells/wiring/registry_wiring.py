@@ -85,13 +85,13 @@ def registry_lines(steps: Sequence[RegistryStep], after: Wiring) -> tuple[PlanLi
         lines.append(PlanLine(kind=kind, subject=subject, detail=_difference(step)))
         if isinstance(step, PutRecord) and len(_text_of(step.after)) > OLD_LIMIT:
             size = len(_text_of(step.after))
-            subject = f"{step.keys[-1]} gets {size} characters long; older programs cut it at {OLD_LIMIT}"
+            subject = f"{step.keys[-1]} becomes {size} characters long; older programs cut it at {OLD_LIMIT}"
             lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
     conditions = [
         when for when in (*(one.when for one in after.entries), *(one.when for one in after.variables)) if when
     ]
     if steps and conditions:
-        subject = f"{len(conditions)} with a condition left out there: the registry knows none"
+        subject = f"{len(conditions)} with a condition omitted: the registry has no conditions"
         lines.append(PlanLine(kind=LineKind.NOTE, subject=subject))
     return tuple(lines)
 
@@ -173,7 +173,7 @@ def _joined(
     text = ";".join([*sides[Side.FRONT], *rest, *sides[Side.BACK]])
     if len(text) > MOST_CHARACTERS:
         raise Refused(
-            f"{name} would get {len(text)} characters long in the registry; {MOST_CHARACTERS} is the most",
+            f"{name} would be {len(text)} characters long in the registry; the limit is {MOST_CHARACTERS}",
             next_step="ush path list --registry   (what stands there)",
         )
     return RegistryValue(text=text, kind=kind) if text else None
@@ -215,7 +215,7 @@ def _difference(step: RegistryStep) -> str:
     was = _text_of(step.before).split(mark) if step.before else []
     will = _text_of(step.after).split(mark) if isinstance(step, PutRecord) else []
     gone, came = [one for one in was if one not in will], [one for one in will if one not in was]
-    moved = [] if gone or came else ["its entries change places"]
+    moved = [] if gone or came else ["its entries are reordered"]
     return "\n".join([*(f"- {one}" for one in gone), *(f"+ {one}" for one in came), *moved])
 
 

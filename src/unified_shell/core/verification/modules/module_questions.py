@@ -3,7 +3,6 @@
 import os
 import re
 from collections.abc import Callable, Mapping
-from pathlib import Path
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -20,6 +19,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import read_executable
+from unified_shell.core.verification.programs import program
 
 from .module_builds import build_of, named_in_errors
 
@@ -66,9 +66,8 @@ def python_question(name: str, one: AskedPython) -> Callable[[], Holder]:
     def ask() -> Holder:
         more = [folder for folder in one.variables.get("PYTHONPATH", "").split(os.pathsep) if folder]
         there = place_of_module(name, one.facts, more)
-        program = str(Path(__file__).with_name("import_one.py"))
         ran = run_program(
-            (one.executable, "-B", "-W", "ignore", program, name),
+            (one.executable, "-B", "-W", "ignore", program("import_one"), name),
             environment=one.variables,
             timeout_seconds=MODULE_SECONDS,
         )

@@ -187,7 +187,7 @@ def _remedy(
         return _loader(mismatched.file, pythons, host)
     imports = _import_names(name, pythons)
     if imports:
-        return f"ush look module:{typed(imports[0])}   (that is how {name} is imported)"
+        return f"ush look module:{typed(imports[0])}   (its import name, by {name})"
     if not providers:
         return ""
     environment = next((one.environment for one in pythons if one.environment), "")

@@ -40,7 +40,7 @@ def belongs_to(path: str, host: Host, locations: Locations) -> tuple[str, str]:
     top = path if os.path.isdir(path) else os.path.dirname(path)
     top = os.path.dirname(top) if os.path.basename(top) == "bin" else top
     if os.path.isfile(join(top, "pyvenv.cfg")):
-        return "an environment that something else made", f"ush environment adopt {typed(top, host.home)}"
+        return "an environment not made by ush", f"ush environment adopt {typed(top, host.home)}"
     pythons = (join(top, "bin", name) for name in ("python3", "python"))
     if top not in SHARED_PREFIXES and any(is_executable_file(one) for one in pythons):
         return "a Python interpreter", f"ush interpreter adopt {typed(top, host.home)}"

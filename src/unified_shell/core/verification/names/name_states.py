@@ -132,7 +132,7 @@ def _why_hidden(dialect: Dialect, mode: Mode, asked: Sequence[tuple[Dialect, Mod
         read = {one.path for one in read_startup_states(dialect, host) if one.mode is mode and one.is_read}
         if source and source not in read:
             if "/wiring/" in source:
-                return "no file that is read here has the hook-up"
+                return "no startup file read here has the hook-up"
             name = shown(source, host.home)
-            return f"{name} puts {shown(directory, host.home)} on PATH, which is not read here"
-    return "its directory is on no path here"
+            return f"{name} puts {shown(directory, host.home)} on PATH, but is not read here"
+    return "its directory is not on PATH here"

@@ -1,7 +1,6 @@
 """Whether a copy of an environment stands alone: it starts, imports, and loads nothing from its source."""
 
 import os
-from pathlib import Path
 
 from msgspec.structs import replace
 
@@ -17,6 +16,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import inside, typed
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.verification.programs import program
 
 from .environment_checks import check_distributions
 from .installed_metadata import read_installed
@@ -50,7 +50,7 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
             "-B",
             "-W",
             "ignore",
-            str(Path(__file__).with_name("files_of_imports.py")),
+            program("files_of_imports"),
             *names,
         ),
         environment=clean_variables(host),
@@ -63,10 +63,10 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
     replaced = place == os.path.realpath(copy.prefix)
     strays = [one for one in files if not replaced and inside(os.path.realpath(one), place)]
     # A module that takes the process down says so in its own check.
-    answer = f"it loads {strays[0]}" if strays else f"{len(files)} files are loaded, none of {source.title}"
+    answer = f"it loads {strays[0]}" if strays else f"{len(files)} files are loaded, none from {source.title}"
     return Finding(
         subject=f"environment {copy.name}",
-        question="loads nothing from what it was copied from",
+        question="loads nothing from its original",
         holds=not strays,
         answer=answer,
         remedy=f"ush environment show {typed(copy.name)}" if strays else "",

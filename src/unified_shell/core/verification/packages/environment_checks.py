@@ -3,7 +3,6 @@
 import os
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from pathlib import Path
 
 from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
@@ -29,6 +28,7 @@ from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.processes.pool import map_at_once
 from unified_shell.core.machine.processes.processes import Ran, run_program
 from unified_shell.core.machine.programs.executables import is_executable_file, read_executable
+from unified_shell.core.verification.programs import program
 
 from .installed_metadata import Installed, read_installed
 from .shared_imports import loaded_together
@@ -69,7 +69,7 @@ def check_readable(locations: Locations) -> tuple[Finding, ...]:
     return tuple(
         Finding(
             subject=name,
-            question="what it holds can be read",
+            question="its contents can be read",
             holds=False,
             answer=why,
             remedy=f"ush environment drop {typed(name)}{whose}   (then make it again)",
@@ -123,7 +123,7 @@ def _as_recorded(
     if altered and there is not None and there.metadata.version == one.version:
         return Finding(
             subject=one.name,
-            question="its files are as recorded",
+            question="its files are unchanged",
             holds=False,
             answer=altered_text(altered),
             remedy="" if environment.foreign else f"ush verify {typed(environment.name)} --mend{environment.whose}",
@@ -146,9 +146,9 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
     return [
         Finding(
             subject=name,
-            question="was put there by ush",
+            question="was installed by ush",
             holds=False,
-            answer=f"{there.metadata.version} was put there by {there.installer or 'something else'}",
+            answer=f"{there.metadata.version} was installed by {there.installer or 'something else'}",
             remedy=f"ush package get {typed(name)} {environment.change_option}   (so that it is recorded)",
         )
         for name, there in installed.items()
@@ -210,6 +210,20 @@ def _extra_with(module: str, metadata: Metadata) -> str:
     return ""
 
 
+class _Lacking(Struct, frozen=True):
+    """A module that a part needs and nothing here requires; `source` is the project with the extra that provides it."""
+
+    module: str
+    source: str
+
+    @property
+    def text(self) -> str:
+        """Say it to a person."""
+        return (
+            f"only with {self.module}, which {f'{self.source} provides' if self.source else 'nothing here requires'}"
+        )
+
+
 class _Judge(Struct, frozen=True):
     """Checks imports and commands: what was loaded with others is right, the rest is asked in a process of its own."""
 
@@ -226,16 +240,15 @@ class _Judge(Struct, frozen=True):
         """Return the check that a command's launcher is right and its entry point loads."""
         return lambda: self._judge_command(one, there, entry)
 
-    def _optional(self, ran: Ran, there: Installed) -> str:
-        """Say what a part needs that nothing here requires; empty where that is not why it fails.
+    def _lacking(self, ran: Ran, there: Installed) -> _Lacking | None:
+        """Return what a part needs that nothing here requires; None where that is not why it fails.
 
         What is required and not there is a fault of its own, and told as that.
         """
         missing = _missing(ran, self.brought)
         extra = _extra_with(missing, there.metadata) if missing else ""
-        if extra:
-            return f"only with {missing}, which {there.metadata.name}[{extra}] brings"
-        return f"only with {missing}, which nothing here requires" if missing else ""
+        source = f"{there.metadata.name}[{extra}]" if extra else ""
+        return _Lacking(module=missing, source=source) if missing else None
 
     def _judge_import(self, one: Distribution, there: Installed, name: str) -> Finding:
         question = f"import {name}"
@@ -243,23 +256,24 @@ class _Judge(Struct, frozen=True):
             return Finding(
                 subject=one.name, question=question, holds=True, answer="yes", elapsed_seconds=self.loaded[name]
             )
-        ran = _run(self.environment, "import_one.py", (name,), self.host)
-        optional = self._optional(ran, there)
+        ran = _run(self.environment, "import_one", (name,), self.host)
+        lacking = self._lacking(ran, there)
+        by_extra = lacking.source if lacking else ""
         # What somebody asked for must import by its own name; its further parts, and what came along for others, may be
         # meant for more than is here.
-        own = bool(one.requested) and (name == there.imports[0] or "[" not in optional)
-        if optional and not own:
-            return Finding(subject=one.name, question=question, holds=True, answer=optional)
+        own = bool(one.requested) and (name == there.imports[0] or not by_extra)
+        if lacking and not own:
+            return Finding(subject=one.name, question=question, holds=True, answer=lacking.text)
         if ran.returncode != 0 and is_stray(name, one.name) and name != there.imports[0]:
-            answer = f"left out of the count: {one.name} brings a stray folder, which does not import"
+            answer = f"not counted: {one.name} has a stray folder that does not import"
             return Finding(subject=one.name, question=question, holds=True, answer=answer)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
         holds = ran.returncode == 0
         remedy = f"ush environment run {typed(self.environment.name)} -- python -c 'import {name}'"
-        if "[" in optional:
-            remedy = f"ush package get {typed(optional.split()[-2])} {self.environment.change_option}"
+        if by_extra:
+            remedy = f"ush package get {typed(by_extra)} {self.environment.change_option}"
         return Finding(
             subject=one.name,
             question=question,
@@ -272,19 +286,19 @@ class _Judge(Struct, frozen=True):
     def _judge_command(self, one: Distribution, there: Installed, entry: EntryPoint) -> Finding:
         path = join(self.environment.layout.scripts, entry.name)
         if other := self._versioned_otherwise(entry.name, there):
-            answer = f"it is there as {other}: whatever installed it names it by the version"
+            answer = f"present as {other}: its installer adds the version"
             return Finding(subject=one.name, question=f"command {entry.name} launches", holds=True, answer=answer)
-        trouble, optional = _launcher_trouble(path, self.environment), ""
+        trouble, lacking = _launcher_trouble(path, self.environment), None
         seconds = self.loaded.get(_word(entry), 0.0)
         if not trouble and _word(entry) not in self.loaded:
-            ran = _run(self.environment, "load_entry_point.py", (entry.module, entry.attribute), self.host)
-            optional = self._optional(ran, there)
-            trouble, seconds = "" if optional else ran.trouble, ran.elapsed_seconds
+            ran = _run(self.environment, "load_entry_point", (entry.module, entry.attribute), self.host)
+            lacking = self._lacking(ran, there)
+            trouble, seconds = "" if lacking else ran.trouble, ran.elapsed_seconds
         return Finding(
             subject=one.name,
             question=f"command {entry.name} launches",
             holds=not trouble,
-            answer=trouble or optional or "its launcher is there, its entry point loads",
+            answer=trouble or (lacking.text if lacking else "") or "its launcher is there, and its entry point loads",
             remedy=f"ush environment run {typed(self.environment.name)} -- {typed(entry.name)} --help"
             if trouble
             else "",
@@ -318,9 +332,9 @@ def _launcher_trouble(path: Place, environment: Environment) -> str:
     return ""
 
 
-def _run(environment: Environment, program: str, words: Sequence[str], host: Host) -> Ran:
+def _run(environment: Environment, name: str, words: Sequence[str], host: Host) -> Ran:
     return run_program(
-        (environment.layout.python, "-I", "-B", "-W", "ignore", str(Path(__file__).with_name(program)), *words),
+        (environment.layout.python, "-I", "-B", "-W", "ignore", program(name), *words),
         environment=clean_variables(host),
         timeout_seconds=IMPORT_SECONDS,
     )

@@ -60,12 +60,12 @@ def _drift(environment: Environment, installed: Mapping[NormalizedName, Installe
     recorded = {one.name: one.version for one in environment.contents.distributions}
     lines = []
     for name, there in sorted(installed.items()):
-        by = there.installer or "something that does not say its name"
+        by = there.installer or "an unknown installer"
         if name not in recorded:
-            lines.append(f"{name} {there.metadata.version} was put there by {by}")
+            lines.append(f"{name} {there.metadata.version} was installed by {by}")
         elif Version(there.metadata.version) != Version(recorded[name]):
-            lines.append(f"{name} is {there.metadata.version}, put there by {by}; recorded is {recorded[name]}")
-    return (*lines, *(f"{name} {recorded[name]} is not there any more" for name in recorded if name not in installed))
+            lines.append(f"{name} is {there.metadata.version}, installed by {by}; {recorded[name]} is recorded")
+    return (*lines, *(f"{name} {recorded[name]} is gone" for name in recorded if name not in installed))
 
 
 def _lock_drift(environment: Environment, host: Host) -> tuple[str, ...]:

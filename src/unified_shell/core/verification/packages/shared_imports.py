@@ -6,13 +6,13 @@ but itself can be the cause.
 """
 
 from collections.abc import Sequence
-from pathlib import Path
 
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.processes.pool import map_at_once
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.verification.programs import program
 
 __all__ = ["loaded_together"]
 
@@ -42,7 +42,7 @@ def _loaded(words: Sequence[str], environment: Environment, host: Host) -> dict[
                 "-B",
                 "-W",
                 "ignore",
-                str(Path(__file__).with_name("import_many.py")),
+                program("import_many"),
                 *left,
             ),
             environment=clean_variables(host),
