@@ -348,7 +348,7 @@ def test_a_journal_that_is_none_is_told_with_the_way_out(tmp_path: Path) -> None
     (tmp_path / "journal.sqlite").write_text("no journal")
     with pytest.raises(CouldNot, match="not a database") as told:
         Journal(str(tmp_path / "journal.sqlite")).entries()
-    assert told.value.next_step.startswith(f"mv {tmp_path}/journal.sqlite ")
+    assert str(told.value.next_step).startswith(f"mv {tmp_path}/journal.sqlite ")
 
 
 @pytest.mark.parametrize(

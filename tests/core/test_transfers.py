@@ -32,6 +32,7 @@ from unified_shell.core.transfers.addresses import shown_address
 from unified_shell.core.transfers.connecting import NetworkSettings
 from unified_shell.core.transfers.fetching import Fetcher, Reply
 from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
+from unified_shell.views.next_step_text import next_step_text
 
 CONTENT = b"bees " * 5000
 SHA256 = hashlib.sha256(CONTENT).hexdigest()
@@ -291,7 +292,7 @@ def test_credentials_come_from_environment_or_netrc_and_go_nowhere_else(
         assert handler.asked == [("/locked", basic), ("/away", basic), ("/good", None)]
     with pytest.raises(TransferFailed, match="401") as caught:
         Fetcher(HOST).get(f"{address}/locked")
-    assert ".netrc" in caught.value.next_step
+    assert ".netrc" in next_step_text(caught.value.next_step)
     netrc.chmod(0o644)
     with pytest.raises(TransferFailed, match="can be read by others"):
         Fetcher(read_host(home)).get(f"{address}/locked")
@@ -372,7 +373,7 @@ def test_what_a_proxy_does_is_told_as_its_doing(scheme: str, answer: str, said: 
             return
         assert said in caught.value.message
         assert f"127.0.0.1:{port}" in caught.value.message
-        assert step in caught.value.next_step
+        assert step in next_step_text(caught.value.next_step)
         assert "hums" not in str(caught.value)
         listening.close()
 

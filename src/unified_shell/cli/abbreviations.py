@@ -5,9 +5,7 @@ import click
 from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.machine.places import typed
 
-from .everyday_words import instead_of_noun, instead_of_verb
-
-__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning", "typed_call"]
+__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning", "typed_call", "typed_words"]
 
 # A variable's value may be empty.
 MAY_BE_EMPTY = frozenset({"value"})
@@ -17,13 +15,16 @@ TYPED = "unified_shell.typed"
 CONSENT = frozenset({"-y", "--yes", "--plan", "--json", "--quiet"})
 
 
+def typed_words(ctx: click.Context) -> tuple[str, ...]:
+    """Return the words that were typed, noun and verb in full, without `ush` and consent."""
+    return tuple(one for one in ctx.meta.get(TYPED, ()) if one not in CONSENT)
+
+
 def typed_call(ctx: click.Context) -> str:
-    """Return the call as it was typed, quoted, noun and verb in full, without `ush`, consent and secrets: what a change is
-    called.
-    """
+    """Return the call as it was typed, quoted, without consent and secrets: what a change is called."""
     from unified_shell.core.transfers.addresses import shown_address
 
-    return " ".join(typed(shown_address(one)) for one in ctx.meta.get(TYPED, ()) if one not in CONSENT)
+    return " ".join(typed(shown_address(one)) for one in typed_words(ctx))
 
 
 class CheckedCommand(click.Command):
@@ -84,11 +85,16 @@ def resolve_beginning(
     fitting = [word] if word in known else [name for name in known if name.startswith(word)]
     if len(fitting) == 1:
         return fitting[0], group.get_command(ctx, fitting[0]), rest
+    from unified_shell.core.next_steps import ush
+
+    from .everyday_words import instead_of_noun, instead_of_verb
+
     noun = "" if ctx.parent is None else str(ctx.info_name)
     if fitting:
-        ways = "   or   ".join(" ".join((*filter(None, ("ush", noun)), one, *map(typed, rest))) for one in fitting)
-        raise UsageError(f"{word!r} may be {' or '.join(fitting)}", next_step=ways)
+        ways = [ush(*filter(None, (noun, one, *rest))) for one in fitting]
+        steps = tuple(part for way in ways for part in ("or", way))[1:]
+        raise UsageError(f"{word!r} may be {' or '.join(fitting)}", next_step=steps)
     instead = instead_of_verb(noun, word, rest, known) if noun else instead_of_noun(word, rest)
     if instead:
         raise UsageError(f"there is no {kind} named {word!r}", next_step=instead)
-    raise UnknownName(kind, word, known, next_step=f"{ctx.command_path} --help")
+    raise UnknownName(kind, word, known, next_step=ush(*ctx.command_path.split()[1:], "--help"))

@@ -4,6 +4,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.core.next_steps import ush
+
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
@@ -56,7 +58,8 @@ def list_catalogs(context: Context, *, word: str, language: str, category: str, 
         rows = [{"name": one.name, "address": one.shown} for one in catalogs]
         context.screen.result(json_text("catalogs", {"items": rows, "offers": offers, "faults": faults}))
     elif not catalogs:
-        context.screen.result("No catalog is named yet.\nNext: ush catalog add NAME ADDRESS")
+        context.screen.result("No catalog is named yet.")
+        context.screen.next(ush("catalog", "add", "NAME", "ADDRESS"))
     else:
         print_offers(context.screen, catalogs, offers, faults)
     if faults:
@@ -119,5 +122,5 @@ def _named(context: Context, name: str) -> "NamedAddress":
 
     known = {one.name: one for one in CATALOGS.read_all(context.host, context.locations)}
     if name not in known:
-        raise UnknownName("catalog", name, known, next_step="ush catalog list")
+        raise UnknownName("catalog", name, known, next_step=ush("catalog", "list"))
     return known[name]

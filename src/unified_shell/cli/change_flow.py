@@ -11,11 +11,12 @@ from msgspec import Struct
 
 from unified_shell.core.errors import Refused
 
-from .abbreviations import typed_call
+from .abbreviations import typed_call, typed_words
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.executor import Executor
     from unified_shell.core.changes.plan import Change, Outcome, Plan
+    from unified_shell.core.next_steps import Afterward
 
     from .context import Context
 
@@ -61,7 +62,7 @@ def check_rights_for(scope: str) -> None:
 
     ctx = click.get_current_context()
     context = ctx.ensure_object(Context)
-    check_rights(typed_call(ctx), context.host, context.locations_for("everyone"))
+    check_rights(typed_words(ctx), context.host, context.locations_for("everyone"))
 
 
 def change_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -98,7 +99,7 @@ def perform(
     make: "Callable[[], Change]",
     how: ChangeOptions,
     *,
-    tell: "Callable[[Outcome], Sequence[str]] | None" = None,
+    tell: "Callable[[Outcome], Sequence[Afterward]] | None" = None,
 ) -> None:
     """Carry a request through and exit with 1 where something is at fault afterwards.
 
@@ -115,7 +116,7 @@ def _perform(
     context: "Context",
     make: "Callable[[], Change]",
     how: ChangeOptions,
-    tell: "Callable[[Outcome], Sequence[str]] | None",
+    tell: "Callable[[Outcome], Sequence[Afterward]] | None",
 ) -> None:
     from unified_shell.core.changes.recovery import recover
     from unified_shell.views.plan_view import print_outcome
@@ -139,7 +140,7 @@ def _perform(
         click.get_current_context().exit(1)
 
 
-def _print_as_json(context: "Context", change: "Change", outcome: "Outcome", more: "Sequence[str]") -> None:
+def _print_as_json(context: "Context", change: "Change", outcome: "Outcome", more: "Sequence[Afterward]") -> None:
     from unified_shell.views.json_view import json_text
 
     fields = {

@@ -50,7 +50,7 @@ class Context(Struct, dict=True):
     @cached_property
     def screen(self) -> Screen:
         """Where things are shown."""
-        return Screen(no_color=bool(self.host.variable("NO_COLOR")))
+        return Screen(no_color=bool(self.host.variable("NO_COLOR")), home=self.host.home)
 
     @cached_property
     def executor(self) -> "Executor":

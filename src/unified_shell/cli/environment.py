@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import ush
 
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
@@ -37,7 +37,8 @@ def list_environments_(context: Context, *, as_json: bool) -> None:
     if as_json:
         context.screen.result(json_text("environments", found))
     elif not found and not lost:
-        context.screen.result("There is no environment yet.\nNext: ush environment new study")
+        context.screen.result("There is no environment yet.")
+        context.screen.next(ush("environment", "new", "study"))
     else:
         print_environments(context.screen, found, context.host.home, lost)
 
@@ -113,7 +114,7 @@ def _new_library(context: Context, name: str, language: str, wanted: str, how: C
     if not plain:
         raise UsageError(
             "--supported-by, --with-installer and --own-files are for Python's packages",
-            next_step=f"ush environment new {typed(name)} --language {language}",
+            next_step=ush("environment", "new", name, "--language", language),
         )
     locations = context.locations_for(how.scope)
     perform(context, lambda: plan_new_library(name, language, wanted, context.host, locations), how)
@@ -150,14 +151,14 @@ def run(context: Context, name: str, command: tuple[str, ...]) -> None:
     prefix = environment_prefix(name, context.host, context.locations)
     words = command[1:] if command[0] == "--" else command
     if not words:
-        raise UsageError("no command is given", next_step=f"ush environment run {typed(name)} -- python")
+        raise UsageError("no command is given", next_step=ush("environment", "run", name, "--", "python"))
     error = replace_process(words, entered_variables(prefix, context.host))
     near = nearest(words[0], os.listdir(os.path.join(prefix, "bin")))
     why = "is not there" if isinstance(error, FileNotFoundError) else (error.strerror or "").lower()
     raise UsageError(
         f"{words[0]!r} {why}, in the environment {name} or on PATH",
         where=f"did you mean {near}?" if near else "",
-        next_step=f"ush environment show {typed(name)}",
+        next_step=ush("environment", "show", name),
     )
 
 
@@ -372,7 +373,7 @@ def offer(context: Context, name: str, command: str, *, notebook: bool, withdraw
     if [notebook, bool(command), withdraw].count(True) != 1:
         raise UsageError(
             "choose --notebook or --application",
-            next_step=f"ush environment offer {typed(name)} --notebook   or --application COMMAND",
+            next_step=(ush("environment", "offer", name, "--notebook"), "or   --application COMMAND"),
         )
 
     def make() -> "Change":

@@ -3,7 +3,7 @@
 import difflib
 from collections.abc import Mapping, Sequence
 
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import NextStep, ush
 
 __all__ = ["instead_of_noun", "instead_of_option", "instead_of_verb"]
 
@@ -72,22 +72,22 @@ CALLS: Mapping[str, tuple[str, ...]] = {
 LIKENESS = 0.75
 
 
-def instead_of_noun(word: str, rest: Sequence[str]) -> str:
+def instead_of_noun(word: str, rest: Sequence[str]) -> NextStep:
     """Return the call that a first word stands for, with the words that follow it; empty for none."""
     words = CALLS.get(word.lower())
     if words is None:
         return ""
-    return " ".join(("ush", *words, *(() if words[0].startswith("-") else map(typed, rest))))
+    return ush(*words, *(() if words[0].startswith("-") else rest))
 
 
-def instead_of_verb(noun: str, word: str, rest: Sequence[str], known: Sequence[str]) -> str:
+def instead_of_verb(noun: str, word: str, rest: Sequence[str], known: Sequence[str]) -> NextStep:
     """Return the call of a noun that a word for a verb stands for; empty for none."""
     if word.lower() in ("help", "version"):
-        return f"ush {noun} --help"
+        return ush(noun, "--help")
     if noun == "environment" and word.lower() in ("update", "upgrade"):
-        return "ush package refresh" + (f" -e {typed(rest[0])}" if rest else "")
+        return ush("package", "refresh", *(("-e", rest[0]) if rest else ()))
     verb = next((one for one in VERBS.get(word.lower(), ()) if one in known), "")
-    return " ".join(("ush", noun, verb, *map(typed, rest))) if verb else ""
+    return ush(noun, verb, *rest) if verb else ""
 
 
 def instead_of_option(option: str, known: Sequence[str]) -> str:

@@ -4,6 +4,9 @@ import sys
 
 import click
 
+from unified_shell.core.next_steps import ush
+from unified_shell.views.next_step_text import next_step_text
+
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
@@ -31,7 +34,8 @@ def list_indexes(context: Context, *, as_json: bool) -> None:
         rows = [{"name": one.name, "address": one.shown, "scope": one.scope.value} for one in found]
         context.screen.result(json_text("indexes", rows))
     elif not found:
-        context.screen.result("No index is named yet.\nNext: ush index add NAME ADDRESS")
+        context.screen.result("No index is named yet.")
+        context.screen.next(ush("index", "add", "NAME", "ADDRESS"))
     else:
         shown = [(one.name, one.shown, one.scope.value) for one in found]
         print_table(context.screen, ("name", "address", "for"), shown)
@@ -77,7 +81,9 @@ def _keep_login(context: Context, address: str) -> None:
     from unified_shell.core.transfers.keyring_credentials import keep_in_keyring
 
     if not is_web_address(address):
-        raise UsageError("--login needs the address of a server", next_step="ush index add NAME https://HOST/simple/")
+        raise UsageError(
+            "--login needs the address of a server", next_step=ush("index", "add", "NAME", "https://HOST/simple/")
+        )
     check_no_password(address)
     host_name = urllib.parse.urlsplit(address).hostname or ""
     user = user_in_address(address)[0] or click.prompt(f"User at {host_name}", err=True)
@@ -115,7 +121,6 @@ def copy(context: Context, folder: str, requirements: tuple[str, ...], *, words:
     from unified_shell.core.environments.packages.getting import solve_alone
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.machine.files.disks import shown_size
-    from unified_shell.core.machine.places import typed
     from unified_shell.core.resolution.wheel_download import download_wheels
 
     request = words.request(requirements, context.host.working_directory)
@@ -130,7 +135,7 @@ def copy(context: Context, folder: str, requirements: tuple[str, ...], *, words:
     there = len(solution.chosen) - len(brought)
     more = f"; {there} were there" if there else ""
     context.screen.result(f"{len(brought)} files ({size}) for {facts.title} are now in {folder}{more}.")
-    context.screen.result(f"There: ush index add NAME {typed(os.path.abspath(folder), context.host.home)}")
+    context.screen.next(ush("index", "add", "NAME", os.path.abspath(folder)), label="There")
 
 
 @index.command()
@@ -142,7 +147,6 @@ def serve(context: Context, folder: str, port: int, address: str) -> None:
     """Serve a FOLDER of wheels by the Simple Repository API, until interrupted."""
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.indexes.server import make_server
-    from unified_shell.core.machine.places import typed
 
     try:
         server = make_server(folder, address=address, port=port)
@@ -151,7 +155,7 @@ def serve(context: Context, folder: str, port: int, address: str) -> None:
     where = f"http://{address}:{server.server_address[1]}/simple/"
     context.screen.result(f"Serving {folder} at {where}")
     sys.stdout.flush()
-    context.screen.say(f"To use it: ush index add NAME {typed(where)}   (interrupt ends it)")
+    context.screen.say(f"To use it: {next_step_text(ush('index', 'add', 'NAME', where, why='interrupt ends it'))}")
     try:
         server.serve_forever()
     except KeyboardInterrupt:

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
+from unified_shell.core.next_steps import ush
+
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
@@ -132,7 +134,6 @@ def pack(context: Context, which: str, output: str) -> None:
     from unified_shell.core.interpreters.getting.packing import pack_interpreter, pack_managed, packed_name
     from unified_shell.core.interpreters.managed import all_managed
     from unified_shell.core.machine.files.disks import shown_size
-    from unified_shell.core.machine.places import typed
 
     host, locations = context.host, context.locations
     kept = next((one for one in all_managed(host, locations) if one.name == which and one.language != "python"), None)
@@ -146,7 +147,7 @@ def pack(context: Context, which: str, output: str) -> None:
         with context.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
             place, count = pack_interpreter(facts, name, host, locations, progress=context.tell_progress)
     context.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
-    context.screen.result(f"Install it elsewhere with: ush interpreter get {typed(place, context.host.home)}")
+    context.screen.next(ush("interpreter", "get", place), label="Install it elsewhere with")
 
 
 @interpreter.command()

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import ush
 
 from .abbreviations import CheckedCommand
 from .context import Context, pass_context
@@ -35,7 +35,7 @@ def look(context: Context, names: tuple[str, ...], *, as_json: bool) -> None:
     if len(names) > 1 and as_json:
         from unified_shell.core.errors import UsageError
 
-        raise UsageError("--json takes one name at a time", next_step=f"ush look {typed(names[0])} --json")
+        raise UsageError("--json takes one name at a time", next_step=ush("look", names[0], "--json"))
     ready = [_look_at(context, name, as_json=as_json, more=name != names[-1]) for name in names]
     if not all(ready):
         click.get_current_context().exit(1)
@@ -163,7 +163,7 @@ def _look_at_place(context: Context, text: str, *, as_json: bool) -> bool:
     owner, use = belongs_to(report.path, context.host, context.locations)
     report = msgspec.structs.replace(report, belongs_to=owner, remedy=use or report.remedy)
     if report.file_kind == FileKind.ABSENT.value:
-        raise UsageError(f"there is no {text!r}", next_step=f"ush look {typed(text.rstrip('/').rsplit('/', 1)[-1])}")
+        raise UsageError(f"there is no {text!r}", next_step=ush("look", text.rstrip("/").rsplit("/", 1)[-1]))
     if as_json:
         from unified_shell.views.json_view import json_text
 

@@ -15,7 +15,6 @@ from unified_shell.core.machine.places import typed
 from unified_shell.views.plain_text import plain_text
 
 from .abbreviations import resolve_beginning
-from .everyday_words import instead_of_option
 from .streams import prepare_streams, trouble_of_output
 
 __all__ = ["main"]
@@ -132,7 +131,7 @@ def _run(done: list[int], *, trace: bool) -> int:
         return error.exit_code
     except OSError as error:
         # No fault of the program: a disk, a permission, a file that went away.
-        _tell(CouldNot(os_error_text(error), next_step="ush look   (free disk, and where ush stores)"), trace=trace)
+        _tell(_disk_trouble(error), trace=trace)
         return CouldNot.exit_code
     except MemoryError:
         _tell(CouldNot("there is too little memory", next_step="end other programs, then try again"), trace=trace)
@@ -142,14 +141,27 @@ def _run(done: list[int], *, trace: bool) -> int:
         return 4
 
 
+def _disk_trouble(error: OSError) -> CouldNot:
+    from unified_shell.core.next_steps import ush as command
+
+    return CouldNot(os_error_text(error), next_step=command("look", why="free disk, and where ush stores"))
+
+
 def _in_our_words(error: click.ClickException) -> UshError:
+    from unified_shell.core.next_steps import Command
+
+    from .everyday_words import instead_of_option
+
     ctx = error.ctx if isinstance(error, click.UsageError) else None
     text = error.format_message().rstrip(".")
     if isinstance(error, click.NoSuchOption) and ctx is not None:
         known = [name for one in ctx.command.params for name in (*one.opts, *one.secondary_opts)]
         meant = instead_of_option(error.option_name, [name for name in known if name.startswith("-")])
         text = f"no such option {error.option_name!r}" + (f". Did you mean {meant!r}?" if meant else "")
-    return UsageError(text[:1].lower() + text[1:], next_step=f"{ctx.command_path if ctx else 'ush'} --help")
+    return UsageError(
+        text[:1].lower() + text[1:],
+        next_step=Command(words=(*(ctx.command_path if ctx else "ush").split(), "--help")),
+    )
 
 
 def _tell(error: UshError, *, trace: bool) -> None:
@@ -174,13 +186,16 @@ def _tell_as_json(error: UshError) -> None:
 
 def _next_step(error: UshError, words: Sequence[str]) -> str:
     """Return what to type next; where it is the same call in other words, those are written out."""
+    from unified_shell.views.next_step_text import next_step_text
+
+    home = os.path.expanduser("~")
     if error.instead and all(old in words for old, _ in error.instead):
         meant = dict(error.instead)
         return " ".join(("ush", *(typed(meant.get(one, one)) for one in words)))
     if not error.again_with and not error.again_without:
-        return error.next_step
+        return next_step_text(error.next_step, home)
     again = [*(one for one in words if one not in error.again_without), *error.again_with]
-    return "   ".join(filter(None, (" ".join(("ush", *map(typed, again))), error.next_step)))
+    return "   ".join(filter(None, (" ".join(("ush", *map(typed, again))), next_step_text(error.next_step, home))))
 
 
 def _tell_unforeseen(error: Exception, *, trace: bool) -> None:

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import ush
 
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
@@ -116,10 +116,14 @@ def _get_locked(
     from unified_shell.core.errors import UsageError
 
     if not alone or words.files or words.bounds or words.overriding or words.as_of or words.lowest:
-        named = (f" -e {typed(name)}" if name else "") + (f" --for {how.scope}" if how.scope != "me" else "")
+        named = (*(("-e", name) if name else ()), *context.locations_for(how.scope).scope_words)
         raise UsageError(
             "a lock file is complete; nothing else can be requested with it",
-            next_step=f"ush package get --lock {typed(lock)}{named}   then ush package get NAME{named}",
+            next_step=(
+                ush("package", "get", "--lock", lock, *named),
+                "then",
+                ush("package", "get", "REQUIREMENT", *named),
+            ),
         )
 
     request = LockRequest(

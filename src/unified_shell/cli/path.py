@@ -4,6 +4,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.core.next_steps import ush
+
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
@@ -183,7 +185,7 @@ def _in_registry(context: Context, variable: str, wiring: "Wiring", *, as_file: 
         context.screen.result(registry_export(wiring, context.host, context.locations.scope))
         return
     if registry_of(context.host) is None:
-        raise CouldNot("there is no registry on this system", next_step="ush path list")
+        raise CouldNot("there is no registry on this system", next_step=ush("path", "list"))
     entries = registry_entries(variable, context.host)
     if as_json:
         context.screen.result(json_text("registry path", {"variable": variable, "entries": entries}))
@@ -200,5 +202,5 @@ def _asked(context: Context, shell: str, *, login: bool) -> "tuple[Dialect, Mode
 
     dialect = dialect_named(shell) if shell else chosen_shells(context.host)[0]
     if find_program(dialect, context.host) is None:
-        raise CouldNot(f"{dialect.name} is not on this machine", next_step="ush look   (the shells that are)")
+        raise CouldNot(f"{dialect.name} is not on this machine", next_step=ush("look", why="the shells that are"))
     return dialect, Mode.LOGIN if login else Mode.INTERACTIVE

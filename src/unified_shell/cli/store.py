@@ -33,7 +33,7 @@ def show(context: Context, *, thorough: bool, scope: str, as_json: bool) -> None
     if as_json:
         context.screen.result(json_text("store", {"items": entries, "downloads": downloads}))
     else:
-        print_store(context.screen, entries, downloads, whose="" if scope == "me" else f" --for {scope}")
+        print_store(context.screen, entries, downloads, scope_words=context.locations_for(scope).scope_words)
     if any(one.damaged for one in entries):
         click.get_current_context().exit(1)
 

@@ -2,7 +2,7 @@
 
 import click
 
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import ush
 
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
@@ -36,8 +36,8 @@ def list_variables(context: Context, *, environment: str, as_json: bool) -> None
         ]
         context.screen.result(json_text("variables", rows))
     elif not wanted:
-        own_option = f" -e {typed(environment)}" if environment else ""
-        context.screen.result(f"No variables yet.\nNext: ush variable add NAME VALUE{own_option}")
+        context.screen.result("No variables yet.")
+        context.screen.next(ush("variable", "add", "NAME", "VALUE", *(("-e", environment) if environment else ())))
     elif environment:
         rows_own = [(one.name, one.value) for one in wanted]
         print_table(context.screen, ("name", f"value while {environment} is entered"), rows_own)

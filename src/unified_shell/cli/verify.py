@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 import click
 
 from unified_shell.core.errors import UsageError
+from unified_shell.core.next_steps import ush
 
 from .abbreviations import CheckedCommand
 from .change_flow import ChangeOptions, for_whom, perform
@@ -54,7 +55,7 @@ def verify(
 
     how = ChangeOptions(yes=yes, only_plan=only_plan, as_json=as_json and only_plan, strict=False, scope=scope)
     if (yes or only_plan) and not mend:
-        raise UsageError("--yes and --plan belong to --mend", next_step="ush verify --mend --plan")
+        raise UsageError("--yes and --plan belong to --mend", next_step=ush("verify", "--mend", "--plan"))
     entered = context.host.variable("USH_ENVIRONMENT")
     kept = {one.name: one for one in all_managed(context.host, context.locations)}
     known = environment_names(context.locations)

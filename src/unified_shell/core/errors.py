@@ -22,6 +22,10 @@ Programming mistakes are not in this tree; they end in a traceback in the log fi
 """
 
 from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .next_steps import NextStep
 
 __all__ = [
     "ArchiveBroken",
@@ -61,7 +65,7 @@ class UshError(Exception):
         message: str,
         *,
         where: str = "",
-        next_step: str = "",
+        next_step: "NextStep" = "",
         again_with: Sequence[str] = (),
         again_without: Sequence[str] = (),
         instead: Sequence[tuple[str, str]] = (),
@@ -87,7 +91,7 @@ class UsageError(UshError):
 class UnknownName(UsageError):
     """A name that is not known; the nearest known one is suggested."""
 
-    def __init__(self, kind: str, name: str, known: Iterable[str], *, next_step: str = "") -> None:
+    def __init__(self, kind: str, name: str, known: Iterable[str], *, next_step: "NextStep" = "") -> None:
         near = nearest(name, known)
         hint = f"Did you mean {near}?" if near else ""
         super().__init__(f"there is no {kind} named {name!r}", where=hint, next_step=next_step)

@@ -2,6 +2,8 @@
 
 from msgspec import Struct
 
+from .next_steps import NextStep
+
 __all__ = ["Finding"]
 
 
@@ -17,6 +19,6 @@ class Finding(Struct, frozen=True, kw_only=True):
     question: str
     holds: bool
     answer: str = ""
-    remedy: str = ""
+    remedy: NextStep = ""
     puts_back: bool = False
     elapsed_seconds: float = 0.0

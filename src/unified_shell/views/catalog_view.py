@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.files.disks import shown_size
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import ush
 
 from .tables import heading, print_table
 
@@ -45,7 +45,7 @@ def print_offers(
         print_table(screen, titles, rows)
         first = next((one.description for one in offers if one.fits and one.state.value != "here"), None)
         if first is not None and first.language:
-            screen.result(f"Next: ush interpreter get {typed(first.language.lower())} {typed(first.version)}")
+            screen.next(ush("interpreter", "get", first.language.lower(), first.version))
     else:
         screen.result("They offer nothing that matches.")
     for fault in faults:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.places import shown
+from unified_shell.core.next_steps import ush
 
 from .tables import heading, print_table
 
@@ -22,9 +23,8 @@ __all__ = ["print_choices", "print_names"]
 def print_choices(screen: Screen, choices: Sequence[Choice], home: str) -> None:
     """Write what was decided on, one row each."""
     if not choices:
-        screen.result(
-            "No command was decided on yet.\nNext: ush command list PATTERN   or   ush command prefer NAME CANDIDATE"
-        )
+        screen.result("No command is preferred or installed yet.")
+        screen.next((ush("command", "list", "PATTERN"), "or", ush("command", "prefer", "NAME", "CANDIDATE")))
         return
     rows = [
         (

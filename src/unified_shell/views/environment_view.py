@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import join, shown, typed
+from unified_shell.core.next_steps import ush
 
+from .next_step_text import next_step_text
 from .tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
@@ -53,7 +55,7 @@ def print_environments(
     rows += [(name, "absent", "", "", why) for name, why in lost.items()]
     print_table(screen, ("name", "interpreter", "distributions", "asked for", "where"), rows)
     for name in lost:
-        screen.result(f"Next: ush environment drop {typed(name)}   (then make or adopt it again)")
+        screen.next(ush("environment", "drop", name, why="then make or adopt it again"))
 
 
 def environment_rows(report: EnvironmentReport) -> dict[str, object]:
@@ -97,7 +99,7 @@ def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> N
         if names:
             heading(screen, f"\n{title}")
         for name in names:
-            screen.result(f"  ush environment run {typed(environment.name)} -- {typed(name)}")
+            screen.result(f"  {next_step_text(ush('environment', 'run', environment.name, '--', name))}")
 
 
 def _by_whom(environment: Environment) -> str:
@@ -117,9 +119,9 @@ def _locked(report: EnvironmentReport, home: str) -> list[tuple[str, str]]:
 
 def _ways_in(environment: Environment, home: str) -> list[tuple[str, str]]:
     if environment.foreign:
-        return [("run", f"ush environment run {typed(environment.name)} -- python")]
+        return [("run", next_step_text(ush("environment", "run", environment.name, "--", "python")))]
     script = typed(join(environment.prefix, "enter.sh"), home)
-    return [("enter", f"ush environment enter {typed(environment.name)}"), ("in a script", f". {script}")]
+    return [("enter", next_step_text(ush("environment", "enter", environment.name))), ("in a script", f". {script}")]
 
 
 def print_packages(screen: Screen, environment: Environment, installed: Mapping[NormalizedName, Installed]) -> None:
@@ -140,7 +142,8 @@ def print_packages(screen: Screen, environment: Environment, installed: Mapping[
     if rows:
         print_table(screen, ("project", "version", "import", "commands", "why", "index"), rows, indent=2)
     else:
-        screen.result(f"  none yet\nNext: ush package get NAME {environment.change_option}")
+        screen.result("  none yet")
+        screen.next(ush("package", "get", "REQUIREMENT", *environment.changing))
 
 
 def print_licences(
@@ -173,9 +176,8 @@ def _first_of(names: Sequence[str]) -> str:
 def print_why(screen: Screen, name: str, environment: Environment, reasons: Why, *, every: bool) -> None:
     """Write what requires a package, and each way down to it, a requirement a line, further in the further down."""
     if not reasons.chains:
-        screen.result(
-            f"Nothing that was requested needs {name}.\nNext: ush package drop {typed(name)} {environment.change_option}"
-        )
+        screen.result(f"Nothing that was requested needs {name}.")
+        screen.next(ush("package", "drop", name, *environment.changing))
         return
     for chain in reasons.chains:
         screen.result(f"requested: {chain.asked}")
@@ -190,4 +192,4 @@ def print_why(screen: Screen, name: str, environment: Environment, reasons: Why,
         screen.result("Also required directly:")
         for step in others:
             screen.result(f"  {step}")
-        screen.result(f"All paths: ush package why {typed(name)} {environment.option} --all")
+        screen.next(ush("package", "why", name, *environment.naming, "--all"), label="All paths")

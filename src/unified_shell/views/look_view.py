@@ -74,7 +74,7 @@ def print_survey(screen: Screen, seen: Survey, home: str) -> None:
     _print_search_path(screen, seen, home)
     _print_managed(screen, seen, home)
     print_stale_programs(screen, seen.stale_programs)
-    screen.result(f"\nNext: {seen.next_thing}")
+    screen.next(seen.next_thing, label="\nNext")
 
 
 def print_stale_programs(screen: Screen, programs: Sequence[RunningProgram]) -> None:
@@ -107,7 +107,8 @@ def print_standing(screen: Screen, seen: Survey, home: str) -> None:
         ],
         indent=0,
     )
-    screen.result(f"\nNext: {seen.next_thing}\nAll commands: ush --help")
+    screen.next(seen.next_thing, label="\nNext")
+    screen.result("All commands: ush --help")
 
 
 def print_look(screen: Screen, seen: NameLook, home: str) -> None:
@@ -123,8 +124,7 @@ def print_look(screen: Screen, seen: NameLook, home: str) -> None:
     if seen.session_is_stale:
         screen.result("  this session began before the wiring changed; open a new one")
     print_stale_programs(screen, seen.stale_programs)
-    if seen.remedy:
-        screen.result(f"Next: {seen.remedy}")
+    screen.next(seen.remedy)
 
 
 def _meaning(seen: NameLook, home: str) -> str:
@@ -231,8 +231,7 @@ def print_place(screen: Screen, report: PlaceReport, home: str) -> None:
         more = len(report.hidden_commands) - 12
         rows.append(("shadowed", hidden + (f" and {more} more" if more > 0 else "") + ": found elsewhere first"))
     print_rows(screen, rows)
-    if report.remedy:
-        screen.result(f"Next: {report.remedy}")
+    screen.next(report.remedy)
 
 
 def _print_search_path(screen: Screen, seen: Survey, home: str) -> None:

@@ -59,5 +59,4 @@ def print_module(screen: Screen, report: ModuleReport, home: str) -> None:
         screen.result(f"  provided by {one.project} ({where})")
     if not report.holders and not report.import_as and not report.providers:
         screen.result("  its project is unknown here; project and module names often differ")
-    if report.remedy:
-        screen.result(f"Next: {report.remedy}")
+    screen.next(report.remedy)

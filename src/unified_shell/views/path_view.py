@@ -6,7 +6,8 @@ import ntpath
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.locations import Scope
-from unified_shell.core.machine.places import shown, typed
+from unified_shell.core.machine.places import shown
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults
 
 from .json_view import json_text
@@ -68,7 +69,8 @@ def print_own_paths(screen: Screen, name: str, wiring: Wiring, home: str, *, as_
     if rows:
         print_table(screen, ("variable", "side", "directory"), rows, indent=2)
     else:
-        screen.result(f"  no own entries; ush path add DIRECTORY -e {typed(name)}")
+        screen.result("  no entries of its own")
+        screen.next(ush("path", "add", "DIRECTORY", "-e", name))
 
 
 def print_session_path(screen: Screen, entries: Sequence[str], wiring: Wiring, home: str, *, as_json: bool) -> None:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.changes.plan import LineKind
+from unified_shell.core.next_steps import Labelled, ush
 
+from .next_step_text import next_step_text
 from .tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
@@ -13,6 +15,7 @@ if TYPE_CHECKING:
 
     from unified_shell.core.changes.plan import Outcome, Plan
     from unified_shell.core.findings import Finding
+    from unified_shell.core.next_steps import Afterward
 
     from .screen import Screen
 
@@ -58,19 +61,26 @@ def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
         print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject), *diff])
 
 
-def print_outcome(screen: Screen, outcome: Outcome, afterwards: Sequence[str], *, is_undo: bool, scope: str) -> None:
+def print_outcome(
+    screen: Screen, outcome: Outcome, afterwards: Sequence[Afterward], *, is_undo: bool, scope: str
+) -> None:
     """Write what came of a change: its number, what does not hold, what comes next."""
     faults = outcome.faults
     total = len(outcome.findings)
     checked = f"; {total - len(faults)} of {total} checks passed" if total else ""
-    whose = "" if scope == "me" else f" --for {scope}"
-    back = f"ush undo {outcome.number}{whose}   redoes it" if is_undo else f"ush undo{whose}   undoes it"
+    number = (str(outcome.number),) if is_undo else ()
+    undo = ush("undo", *number, *(() if scope == "me" else ("--for", scope)))
     heading(screen, f"Done, as change {outcome.number}{checked}.")
     if faults:
         print_findings(screen, faults)
-    for line in afterwards:
-        screen.result(f"  {line}")
-    screen.result(f"  {back}")
+    # Labels that follow each other stand below each other.
+    wide = max((len(one.label) + 1 for one in afterwards if isinstance(one, Labelled)), default=0)
+    for one in afterwards:
+        if isinstance(one, Labelled):
+            screen.result(f"  {f'{one.label}:':{wide}} {next_step_text(one.step, screen.home)}")
+        else:
+            screen.result(f"  {one}")
+    screen.next(undo, label="  Undo" if not is_undo else "  Redo")
 
 
 def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
@@ -80,7 +90,7 @@ def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
         seconds = f"{one.elapsed_seconds:.1f} s" if one.elapsed_seconds >= 0.05 else ""
         rows.append(("holds" if one.holds else "FAULT", one.subject, one.question, one.answer, seconds))
         if one.remedy:
-            rows.append(("", "", "", f"type: {one.remedy}", ""))
+            rows.append(("", "", "", f"type: {next_step_text(one.remedy, screen.home)}", ""))
     header = ("", "what", "checked", "found", "took")
     took = any(row[-1] for row in rows)
     print_table(screen, header if took else header[:-1], rows if took else [row[:-1] for row in rows])

@@ -5,10 +5,13 @@ from __future__ import annotations
 import sys
 from typing import TYPE_CHECKING, TextIO
 
+from .next_step_text import next_step_text
 from .plain_text import plain_text
 
 if TYPE_CHECKING:
     from rich.console import Console
+
+    from unified_shell.core.next_steps import NextStep
 
 __all__ = ["Screen"]
 
@@ -18,7 +21,8 @@ PLAIN_WIDTH = 4096
 class Screen:
     """Results go to `out`, messages to `err`. Plain where it is no terminal, or NO_COLOR is set."""
 
-    def __init__(self, *, no_color: bool) -> None:
+    def __init__(self, *, no_color: bool, home: str = "") -> None:
+        self.home = home
         self._no_color = no_color
         self._consoles: dict[int, Console] = {}
 
@@ -49,6 +53,11 @@ class Screen:
     def result(self, text: str) -> None:
         """Write a result, as it is."""
         print(plain_text(text))
+
+    def next(self, step: NextStep, *, label: str = "Next") -> None:
+        """Write what to type next; nothing where that is nothing."""
+        if step:
+            self.result(f"{label}: {next_step_text(step, self.home)}")
 
     def _console(self, stream: TextIO) -> Console:
         from .console import PlainConsole

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from unified_shell.core.changes.blocks import BlockState
 from unified_shell.core.machine.places import shown
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.startup.startup_costs import edits_paths
 
@@ -64,7 +65,9 @@ def print_startup_files(
     for name in unverified:
         screen.result(f"{name}: its files can be written, but it could not be run when this was made: unverified")
     if not any(one.block is BlockState.WHOLE and one.is_read for one in states):
-        screen.result("\nNext: ush shell wire   or   ush path add DIRECTORY, which does it as well")
+        screen.next(
+            (ush("shell", "wire"), "or", ush("path", "add", "DIRECTORY", why="wires as well")), label="\nNext"
+        )
 
 
 def print_session_scripts(screen: Screen, scripts: Sequence[SessionScript], home: str) -> None:

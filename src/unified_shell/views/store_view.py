@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.files.disks import shown_size
+from unified_shell.core.next_steps import ush
 
 from .tables import print_table
 
@@ -19,28 +20,33 @@ if TYPE_CHECKING:
 __all__ = ["print_store", "print_unused"]
 
 
-def print_store(screen: Screen, entries: Sequence[StoreEntry], downloads: Downloads, *, whose: str) -> None:
-    """Write each content with its size and users, then the sum, and what to do about it; `whose` is the scope's option."""
+def print_store(
+    screen: Screen, entries: Sequence[StoreEntry], downloads: Downloads, *, scope_words: Sequence[str]
+) -> None:
+    """Write each content with its size and users, then the sum, and what to do about it;"""
     if not entries:
         screen.result("The store is empty: no package was installed yet.")
-        _print_downloads(screen, downloads, whose)
+        _print_downloads(screen, downloads, scope_words)
         return
     rows = [(one.title, shown_size(one.size_bytes), _use(one), _damage(one)) for one in entries]
     print_table(screen, ("package", "size", "used by", "modified"), rows)
     unused = [one for one in entries if one.is_unused]
     total, free = sum(one.size_bytes for one in entries), sum(one.size_bytes for one in unused)
     screen.result(f"\n{len(entries)} packages, {shown_size(total)}; {len(unused)} of them unused, {shown_size(free)}")
-    _print_downloads(screen, downloads, whose)
+    _print_downloads(screen, downloads, scope_words)
     if any(one.damaged for one in entries):
-        screen.result(f"Next: ush store mend{whose}")
+        screen.next(ush("store", "mend", *scope_words))
     elif unused:
-        screen.result(f"Next: ush store sweep{whose}")
+        screen.next(ush("store", "sweep", *scope_words))
 
 
-def _print_downloads(screen: Screen, downloads: Downloads, whose: str) -> None:
+def _print_downloads(screen: Screen, downloads: Downloads, scope_words: Sequence[str]) -> None:
     if downloads.files:
         size = shown_size(downloads.size_bytes)
-        screen.result(f"{downloads.files} downloaded files in the cache, {size}: ush store sweep --downloads{whose}")
+        screen.next(
+            ush("store", "sweep", "--downloads", *scope_words),
+            label=f"{downloads.files} downloaded files in the cache, {size}",
+        )
 
 
 def print_unused(screen: Screen, entries: Sequence[StoreEntry], downloads: Downloads) -> None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from unified_shell.core.next_steps import ush
+
 from .plan_view import print_findings
 from .tables import heading
 
@@ -26,7 +28,8 @@ def print_verification(screen: Screen, results: Sequence[tuple[str, tuple[Findin
         if ordered:
             print_findings(screen, ordered)
         else:
-            screen.result("  nothing to check yet; ush path add DIRECTORY or ush environment new NAME")
+            screen.result("  nothing to check yet")
+        screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
         total += len(found)
         faults += sum(1 for one in found if not one.holds)
     screen.result(

@@ -12,7 +12,8 @@ from unified_shell.core.errors import Refused, UnknownName, UsageError
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
-from unified_shell.core.machine.places import join, to_json_text, typed
+from unified_shell.core.machine.places import join, to_json_text
+from unified_shell.core.next_steps import Labelled, NextStep, ush
 from unified_shell.core.transfers.addresses import (
     address_of_folder,
     check_no_password,
@@ -46,7 +47,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
     kind: str
     brings: str
     example: str
-    next_step: str
+    next_step: NextStep
 
     def read_all(self, host: Host, locations: Locations) -> tuple[NamedAddress, ...]:
         """Return everyone's, then a scope's own, in the order in which they are asked.
@@ -94,7 +95,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         """Return all names with one before another, or with none named before all; raises UnknownName."""
         others = [one.name for one in self.read(locations) if one.name != name]
         if before and before not in others:
-            raise UnknownName(self.kind, before, others, next_step=f"ush {self.kind} list")
+            raise UnknownName(self.kind, before, others, next_step=ush(self.kind, "list"))
         at = others.index(before) if before else 0
         return [*others[:at], name, *others[at:]]
 
@@ -128,7 +129,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
             raise Refused(
                 f"the {self.kind} {name!r} is there with another address: {known[name].shown}",
-                next_step=f"ush {self.kind} drop {typed(name)}{locations.for_whom}   (then add it again)",
+                next_step=ush(self.kind, "drop", name, *locations.scope_words, why="then add it again"),
             )
         step = PutRecord(
             path=locations.config_file, keys=(self.kind, name), before="", after=to_json_text({"url": full})
@@ -139,7 +140,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         plan = Plan(
             aim=f"Take {self.brings} from the {self.kind} {name}",
             lines=(PlanLine(kind=LineKind.ADD, subject=f"{self.kind} {name}: {shown_address(full)}", detail=place),),
-            afterwards=(f"Next: {self.next_step}",),
+            afterwards=(Labelled(label="Next", step=self.next_step),),
         )
 
         def verify() -> tuple[Finding, ...]:
@@ -150,7 +151,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                     question="answers",
                     holds=not why,
                     answer=why or "yes",
-                    remedy=f"ush {self.kind} drop {typed(name)}{locations.for_whom}   (if the address is wrong)"
+                    remedy=ush(self.kind, "drop", name, *locations.scope_words, why="if the address is wrong")
                     if why
                     else "",
                 ),
@@ -174,7 +175,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 raise Refused(
                     f"the {self.kind} {name} is everyone's on this machine", again_with=("--for", "everyone")
                 )
-            raise UnknownName(self.kind, name, known, next_step=f"ush {self.kind} list")
+            raise UnknownName(self.kind, name, known, next_step=ush(self.kind, "list"))
         before = to_json_text({"url": known[name].address})
         table = read_records(locations.config_file)[self.kind]
         if isinstance(table, Mapping):
@@ -191,13 +192,13 @@ def _check_name(book: AddressBook, name: str) -> None:
     if not name or not all(c.isalnum() or c in "-_." for c in name) or not name.isascii():
         raise UsageError(
             f"{name!r} cannot be {'an' if book.kind == 'index' else 'a'} {book.kind}'s name: letters, digits, '-', '_' and '.' can",
-            next_step=f"ush {book.kind} add apiary {book.example}",
+            next_step=ush(book.kind, "add", "apiary", book.example),
         )
 
 
 def _full_address(book: AddressBook, address: str, host: Host) -> str:
     if not address:
-        raise UsageError("the address is empty", next_step=f"ush {book.kind} add NAME {book.example}")
+        raise UsageError("the address is empty", next_step=ush(book.kind, "add", "NAME", book.example))
     if is_web_address(address):
         check_no_password(address)
         return address if address.endswith("/") else address + "/"
@@ -205,6 +206,6 @@ def _full_address(book: AddressBook, address: str, host: Host) -> str:
     if not os.path.isdir(text):
         raise UsageError(
             f"{address!r} is neither an HTTP address nor a folder",
-            next_step=f"ush {book.kind} add NAME FOLDER   or   ush {book.kind} add NAME {book.example}",
+            next_step=(ush(book.kind, "add", "NAME", "FOLDER"), "or", ush(book.kind, "add", "NAME", book.example)),
         )
     return address_of_folder(os.path.normpath(text))

@@ -16,6 +16,7 @@ from packaging.version import Version
 
 from unified_shell.core.errors import DescriptionBroken, HashDiffers, TransferFailed, UshError
 from unified_shell.core.machine.files.digests import digest_of_bytes
+from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.addresses import is_web_address, shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
@@ -87,7 +88,8 @@ def find_described(
     if faults:
         # What is asked for may be the one that cannot be read.
         raise DescriptionBroken(
-            f"no readable description matches; one that cannot be read:\n  {faults[0]}", next_step="ush catalog list"
+            f"no readable description matches; one that cannot be read:\n  {faults[0]}",
+            next_step=ush("catalog", "list"),
         )
     return None
 

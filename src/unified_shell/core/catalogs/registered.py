@@ -1,5 +1,7 @@
 """The catalogs that a person named, in their order."""
 
+from unified_shell.core.next_steps import ush
+
 from .address_book import AddressBook
 
 __all__ = ["CATALOGS"]
@@ -8,5 +10,5 @@ CATALOGS = AddressBook(
     kind="catalog",
     brings="descriptions",
     example="https://catalog.apiary.example/",
-    next_step="ush catalog show NAME",
+    next_step=ush("catalog", "show", "NAME"),
 )

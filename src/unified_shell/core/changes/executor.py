@@ -21,6 +21,7 @@ from unified_shell.core.machine.files.modes import public_files
 from unified_shell.core.machine.locations import Locations, Scope, private_folders
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.machine.processes.presence import present, this_worker
+from unified_shell.core.next_steps import ush
 
 from .journal import Entry, EntryState, Journal
 from .locks import scope_lock
@@ -154,7 +155,7 @@ class Executor(Struct, frozen=True, kw_only=True):
             raise Unfinished(
                 f"change {number} is unfinished: {why or type(because).__name__}, and it could not be put back",
                 where=os_error_text(error) if isinstance(error, OSError) else str(error),
-                next_step="ush look   (free disk, and where ush stores); the next change then finishes this one",
+                next_step=ush("look", why="free disk, and where ush stores; the next change then finishes this one"),
             ) from error
 
     def _give_up(self, number: int, staging: Place, error: BaseException) -> None:
@@ -222,5 +223,5 @@ def _io_faults(what: str) -> Iterator[None]:
         yield
     except OSError as error:
         raise CouldNot(
-            f"{what}: {os_error_text(error)}", next_step="ush look   (free disk, and where ush stores)"
+            f"{what}: {os_error_text(error)}", next_step=ush("look", why="free disk, and where ush stores")
         ) from error

@@ -16,6 +16,7 @@ from msgspec import Struct
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.places import Place, from_json_text, to_json_text, typed
 from unified_shell.core.machine.processes.presence import Worker
+from unified_shell.core.next_steps import ush
 
 from .steps import Step, decode_step, encode_step
 
@@ -234,7 +235,7 @@ class Journal:
             raise CouldNot(
                 f"the journal cannot be written: {error}",
                 where=self.path,
-                next_step="ush look   (free disk, and where ush stores)",
+                next_step=ush("look", why="free disk, and where ush stores"),
             ) from error
         except BaseException:
             with contextlib.suppress(sqlite3.Error):

@@ -7,6 +7,7 @@ from msgspec import Struct, field
 
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import Afterward
 
 from .steps import Step
 
@@ -55,7 +56,7 @@ class Plan(Struct, frozen=True, kw_only=True):
     download_bytes: int = 0
     disk_bytes: int = 0
     nothing_to_do: str = ""
-    afterwards: tuple[str, ...] = ()
+    afterwards: tuple[Afterward, ...] = ()
     undoes: int = 0
     undoes_too: tuple[int, ...] = ()
 

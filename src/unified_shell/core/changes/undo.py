@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from unified_shell.core.errors import UndoRefused, UsageError
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import shown
+from unified_shell.core.next_steps import ush
 
 from .executor import Executor, is_of_here, retired_place
 from .journal import Entry, EntryState
@@ -51,10 +52,11 @@ def undo_change(
     later = later_dependants(executor, entry)
     if later and not through:
         names = ", ".join(f"{one.number} ({one.words})" for one in later)
-        whose = executor.locations.for_whom
         raise UndoRefused(
             f"later changes build on change {entry.number}: {names}",
-            next_step=f"ush undo {entry.number} --through{whose}   (undoes those as well)",
+            next_step=ush(
+                "undo", str(entry.number), "--through", *executor.locations.scope_words, why="undoes those as well"
+            ),
         )
     for one in later:
         _check_undoable(one)
@@ -172,16 +174,16 @@ def _chosen(executor: Executor, number: int | None) -> Entry:
     entry = newest_standing(executor) if number is None else executor.journal.find(number)
     if entry is None:
         what = "there is no change to undo" if number is None else f"there is no change {number}"
-        raise UsageError(what, next_step="ush journal")
+        raise UsageError(what, next_step=ush("journal"))
     if not is_of_here(entry, executor):
         raise UndoRefused(
             f"change {entry.number} was made by the ush of another place, of which this is a copy: undoing it would"
             f" change the files there",
             where=os.path.dirname(entry.staging),
-            next_step="ush journal",
+            next_step=ush("journal"),
         )
     if not is_standing(executor, entry):
-        raise UsageError(f"change {entry.number} is not in force: {entry.words}", next_step="ush journal")
+        raise UsageError(f"change {entry.number} is not in force: {entry.words}", next_step=ush("journal"))
     _check_undoable(entry)
     return entry
 
@@ -189,7 +191,7 @@ def _chosen(executor: Executor, number: int | None) -> Entry:
 def _check_undoable(entry: Entry) -> None:
     if not entry.undoable:
         raise UndoRefused(
-            f"change {entry.number} is too old to undo: what undo needs was removed", next_step="ush journal"
+            f"change {entry.number} is too old to undo: what undo needs was removed", next_step=ush("journal")
         )
 
 

@@ -11,9 +11,10 @@ from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.common_dirs import usual_folders
 from unified_shell.core.machine.files.folder_walks import SYSTEM_TREES, folders_within
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.system_packages import install_library_line
 from unified_shell.core.machine.programs.executables import is_executable_file, is_program_without_bit
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .judging import judge_file
@@ -52,7 +53,7 @@ class NameReport(Struct, frozen=True, kw_only=True):
     searched: tuple[Place, ...]
     not_searched: tuple[Place, ...]
     nearest_name: str
-    remedy: str
+    remedy: NextStep
 
 
 def _ask_nothing(_path: str) -> tuple[str, str]:
@@ -93,7 +94,7 @@ def look_for_command(
         searched=searched,
         not_searched=left,
         nearest_name=near,
-        remedy=f"ush look {typed(near)}" if near else _remedy(name, state, candidates, places, host),
+        remedy=ush("look", near) if near else _remedy(name, state, candidates, places, host),
     )
 
 
@@ -192,7 +193,9 @@ def _summary(candidates: Sequence[Candidate], wired: Mapping[str, str]) -> State
     return State.HIDDEN if candidates else State.ABSENT
 
 
-def _remedy(name: str, state: State, candidates: Sequence[Candidate], places: Mapping[str, str], host: Host) -> str:
+def _remedy(
+    name: str, state: State, candidates: Sequence[Candidate], places: Mapping[str, str], host: Host
+) -> NextStep:
     if state is State.STALE:
         return "open a new session; new ones find it"
     usable = next((one for one in candidates if one.state is State.HIDDEN), None)
@@ -201,10 +204,14 @@ def _remedy(name: str, state: State, candidates: Sequence[Candidate], places: Ma
         owner = places.get(folder, "")
         if owner.startswith("environment "):
             environment = owner.removeprefix("environment ")
-            return f"ush environment run {typed(environment)} -- {typed(name)}   or   ush environment enter {typed(environment)}"
-        return f"ush path add {typed(folder, host.home)}"
+            return (
+                ush("environment", "run", environment, "--", name),
+                "or",
+                ush("environment", "enter", environment),
+            )
+        return ush("path", "add", folder)
     if state in (State.BROKEN, State.MISMATCHED) and usable is not None:
-        return f"ush path add {typed(os.path.dirname(usable.path), host.home)}   (another one is there)"
+        return ush("path", "add", os.path.dirname(usable.path), why="another one is there")
     lacking = next((one.library for one in candidates if one.position and one.library), "")
     return install_library_line(lacking, host) if state is State.BROKEN and lacking else ""
 

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import (
     Executable,
     FileKind,
@@ -14,6 +14,7 @@ from unified_shell.core.machine.programs.executables import (
     is_program_without_bit,
     read_executable,
 )
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.sessions.path_faults import commands_in
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
@@ -36,7 +37,7 @@ class PlaceReport(Struct, frozen=True, kw_only=True):
     wired: bool
     commands: tuple[str, ...]
     hidden_commands: tuple[str, ...]
-    remedy: str
+    remedy: NextStep
     without_execute_bit: tuple[str, ...] = ()
     belongs_to: str = ""
 
@@ -51,9 +52,9 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
     position = entries.index(folder) + 1 if folder in entries else 0
     commands = commands_in(folder) if is_folder else ((os.path.basename(path),) if is_executable_file(path) else ())
     wired = read_wiring(locations).find("PATH", folder) is not None
-    remedy = ""
+    remedy: NextStep = ""
     if commands and not position:
-        remedy = "open a new session" if wired else f"ush path add {typed(folder, host.home)}"
+        remedy = "open a new session" if wired else ush("path", "add", folder)
     return PlaceReport(
         path=path,
         file_kind=_kind(facts),

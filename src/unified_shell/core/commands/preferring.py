@@ -14,7 +14,8 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
+from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.next_steps import Command, Labelled, NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.dialects.table import SH
 from unified_shell.core.shells.planning.everyone import check_for_everyone, check_not_of_others, plan_system_hookup
@@ -65,7 +66,7 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
         aim=f"Make {shown(choice.candidate, host.home)} the command {choice.name}",
         lines=tuple(_answer_lines(choice, host, locations)),
         afterwards=(
-            f"Start it: {choice.name}   (in a new session)",
+            Labelled(label="Start it", step=Command(words=(choice.name,), why="in a new session")),
             *forget_lines(links_folder(locations), host),
         ),
     )
@@ -101,7 +102,7 @@ def find_choice(name: str, host: Host, locations: Locations) -> Choice:
     if name not in known:
         if any(one.name == name for one in all_choices(host, locations)):
             raise Refused(f"{name} was preferred for everyone on this machine", again_with=("--for", "everyone"))
-        raise UnknownName("preferred or got command", name, known, next_step="ush command list")
+        raise UnknownName("preferred or got command", name, known, next_step=ush("command", "list"))
     return known[name]
 
 
@@ -166,7 +167,8 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
     for dialect, mode in modes:
         meaning = look_up_name(dialect, mode, choice.name, host)
         holds = meaning.file == link and not meaning.instead
-        answer, remedy = f"by {shown(choice.candidate, host.home)}", ""
+        remedy: NextStep = ""
+        answer = f"by {shown(choice.candidate, host.home)}"
         if not holds:
             answer = meaning.trouble or meaning.instead or f"by {shown(meaning.file, host.home) or 'nothing'}"
             where, remedy = way_out(os.path.dirname(meaning.file), dialect, mode, host) if meaning.file else ("", "")
@@ -177,7 +179,7 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
                 question=f"{choice.name} is answered",
                 holds=holds,
                 answer=answer,
-                remedy="" if holds else remedy or f"ush look {typed(choice.name)}",
+                remedy="" if holds else remedy or ush("look", choice.name),
             )
         )
     return tuple(found)

@@ -24,7 +24,8 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import Command, Labelled, ush
 
 from .lifecycle import plan_drop
 
@@ -52,7 +53,7 @@ def plan_get_command(
     if taken:
         raise Refused(
             f"{name} is already installed, with {taken}",
-            next_step=f"ush command refresh {typed(taken)}{locations.for_whom}",
+            next_step=ush("command", "refresh", taken, *locations.scope_words),
         )
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
@@ -69,7 +70,7 @@ def plan_get_command(
             ),
         ),
         relies_on=(),
-        afterwards=(f"Start it: {typed(name)} --help   (in a new session)",),
+        afterwards=(Labelled(label="Start it", step=Command(words=(name, "--help"), why="in a new session")),),
     )
     return merged(replace(change, plan=plan), on_path((name,), host, locations))
 
@@ -113,9 +114,16 @@ def _with_links(
             offers = f"it provides: {', '.join(brought)}" if brought else "it provides no command"
             raise CouldNot(
                 f"{request.name} does not provide the command {name}; {offers}; nothing was changed",
-                next_step=f"ush command get {typed(nearest(name, brought, likeness=0) or brought[0])} --from {typed(str(request))}{locations.for_whom}"
+                next_step=ush(
+                    "command",
+                    "get",
+                    nearest(name, brought, likeness=0) or brought[0],
+                    "--from",
+                    str(request),
+                    *locations.scope_words,
+                )
                 if brought
-                else "ush look " + name,
+                else ush("look", name),
             )
         names = (name, *(one for one in brought if one != name and one not in taken))
         choice = Choice(

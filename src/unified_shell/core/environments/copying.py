@@ -32,7 +32,8 @@ from unified_shell.core.machine.files.durable import exchange_file, read_file
 from unified_shell.core.machine.files.place_texts import with_place_replaced
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, inside, join, shown, typed
+from unified_shell.core.machine.places import Place, inside, join, shown
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.planning.everyone import check_not_of_others
 from unified_shell.core.store.contents import Store
 
@@ -123,7 +124,7 @@ def _foreign(place: Place, host: Host) -> Source:
     prefix = facts.environment_prefix or facts.prefix
     site = next((one for one in facts.site_folders if inside(one, prefix)), "")
     if not site:
-        raise UsageError(f"{place} has no folder of packages of its own", next_step="ush look " + python)
+        raise UsageError(f"{place} has no folder of packages of its own", next_step=ush("look", python))
     base = facts
     if facts.environment_prefix:
         base = _base_of(facts, host)
@@ -154,7 +155,7 @@ def _base_of(facts: InterpreterFacts, host: Host) -> InterpreterFacts:
             return found
     raise InterpreterUnusable(
         f"the interpreter below {facts.environment_prefix} is not in {facts.base_prefix} any more",
-        next_step="ush interpreter list   (choose another of the same version: --interpreter)",
+        next_step=ush("interpreter", "list", why="choose another of the same version: --interpreter"),
     )
 
 
@@ -212,7 +213,7 @@ def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_f
     if facts.short_version != source.base.short_version:
         raise UsageError(
             f"{facts.title} cannot use what was installed for {source.base.title}",
-            next_step=f"ush interpreter get python {source.base.short_version}",
+            next_step=ush("interpreter", "get", "python", source.base.short_version),
         )
     old = source.ours.contents if source.ours is not None else None
     return replace(
@@ -304,7 +305,7 @@ def _plan(
             PlanLine(
                 kind=LineKind.WARNING,
                 subject="the source also sees its interpreter's packages; the copy does not",
-                detail=f"ush look {typed(facts.real_executable)}",
+                detail="",
             )
         )
     need = shown_size(_disk_bytes(source, own_files=own_files))
@@ -317,7 +318,7 @@ def _plan(
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),
         disk_bytes=_disk_bytes(source, own_files=own_files),
-        afterwards=ways_in(name, prefix, host, locations),
+        afterwards=ways_in(name, prefix, locations),
     )
 
 

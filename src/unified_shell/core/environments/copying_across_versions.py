@@ -24,7 +24,8 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, shown, typed
+from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.next_steps import ush
 
 from .copying import copied, copied_contents, find_source, some_of
 from .lifecycle import plan_drop, ways_in
@@ -90,7 +91,7 @@ def plan_copy_anew(
         ),
         nothing_to_do="",
         relies_on=(),
-        afterwards=ways_in(made.name, made.prefix, host, locations),
+        afterwards=ways_in(made.name, made.prefix, locations),
     )
     return replace(got, plan=plan)
 
@@ -103,8 +104,11 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
     if environment.foreign:
         raise Refused(
             f"{environment.name} is registered in place: only its entry has that name",
-            next_step=f"ush environment drop {typed(environment.name)}   then"
-            f"   ush environment adopt {typed(environment.prefix, host.home)} --name {typed(name)}",
+            next_step=(
+                ush("environment", "drop", environment.name),
+                "then",
+                ush("environment", "adopt", environment.prefix, "--name", name),
+            ),
         )
     check_changeable(environment)
     check_name(name, locations)
@@ -112,7 +116,7 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
         raise Refused(
             f"{environment.name} is an environment of {environment.title}: its modules are not ush's to make anew, so it"
             " keeps its name",
-            next_step=f"ush environment new {typed(name)} --language {environment.contents.language}",
+            next_step=ush("environment", "new", name, "--language", environment.contents.language),
         )
     facts = base_of(environment, host)
     source = find_source(environment.name, host, locations)
@@ -144,7 +148,7 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
             ),
             PlanLine(kind=LineKind.NOTE, subject="sessions inside it must enter it again, by its new name"),
         ),
-        afterwards=ways_in(name, prefix, host, locations),
+        afterwards=ways_in(name, prefix, locations),
     )
     first = Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
     whole = merged(first, dropped)

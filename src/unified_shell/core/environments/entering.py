@@ -8,6 +8,7 @@ from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.table import dialect_of_program
 
 __all__ = ["Entered", "entered_session"]
@@ -37,7 +38,11 @@ def entered_session(prefix: str, host: Host) -> Entered:
     if not os.path.exists(join(prefix, "enter.sh")):
         raise CouldNot(
             f"{prefix} was not made by ush and has no scripts that enter it",
-            next_step="ush environment run NAME -- COMMAND   or copy it: ush environment copy NAME NEW",
+            next_step=(
+                ush("environment", "run", prefix, "--", "COMMAND"),
+                "or",
+                ush("environment", "copy", prefix, "NEW"),
+            ),
         )
     opening = dialect.enter_session(prefix, host.home)
     variables = host.environment()

@@ -12,6 +12,7 @@ from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.driver import run_solver
 
 __all__ = ["choose_for"]
@@ -43,5 +44,5 @@ def choose_for(
     asked = ", ".join(map(str, requests))
     raise NoSolution(
         f"no interpreter here supports {asked}; {why[0] if why else 'there is none'}",
-        next_step="ush interpreter get python VERSION   (another one)",
+        next_step=ush("interpreter", "get", "python", "VERSION", why="another one"),
     )

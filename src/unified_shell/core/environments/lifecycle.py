@@ -15,7 +15,8 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.managed import read_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text, typed
+from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text
+from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
 
 __all__ = ["plan_drop", "plan_drop_unreadable", "plan_new", "ways_in"]
 
@@ -53,7 +54,7 @@ def plan_new(
         relies_on=tuple(
             f"tree {one.prefix}" for one in read_managed(locations) if lies_in(facts.real_executable, one.prefix)
         ),
-        afterwards=ways_in(name, prefix, host, locations),
+        afterwards=ways_in(name, prefix, locations),
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
@@ -105,7 +106,7 @@ def _drop_steps(name: str, staging: Place, locations: Locations) -> tuple[Step, 
 def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) -> Change:
     """Plan to take away an environment of which it cannot be read what it holds."""
     if is_protected(name, locations):
-        raise Refused(f"the environment {name} is protected, and {why}", next_step="ush undo")
+        raise Refused(f"the environment {name} is protected, and {why}", next_step=ush("undo"))
     adopted = adopted_places(locations).get(name)
     plan = Plan(
         aim=f"Drop the environment {name}" if adopted is None else f"Unregister the environment {name}",
@@ -125,12 +126,12 @@ def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) 
     return Change(plan=plan, prepare=lambda _staging: (forget,))
 
 
-def ways_in(name: str, prefix: Place, host: Host, locations: Locations) -> tuple[str, ...]:
-    """Return lines that say how a new environment is used."""
-    word = typed(name)
-    whose = locations.for_whom
+def ways_in(name: str, prefix: Place, locations: Locations) -> tuple[Afterward, ...]:
+    """Return how a new environment is used."""
     return (
-        f"Enter it:         ush environment enter {word}",
-        f"or in a script:   . {typed(join(prefix, 'enter.sh'), host.home)}",
-        f"Put packages in:  ush package get NAME -e {word}{whose}",
+        Labelled(label="Enter it", step=ush("environment", "enter", name)),
+        Labelled(label="or in a script", step=Command(words=(".", join(prefix, "enter.sh")))),
+        Labelled(
+            label="Install packages", step=ush("package", "get", "REQUIREMENT", "-e", name, *locations.scope_words)
+        ),
     )

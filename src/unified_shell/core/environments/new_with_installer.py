@@ -14,7 +14,8 @@ from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, typed
+from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import ush
 
 from .lifecycle import plan_new
 
@@ -38,7 +39,7 @@ def plan_new_filled(
     if not projects:
         raise CouldNot(
             f"{facts.real_executable} has no installer for packages",
-            next_step=f"ush environment new {typed(name)}   then ush package get NAME -e {typed(name)}",
+            next_step=(ush("environment", "new", name), "then", ush("package", "get", "REQUIREMENT", "-e", name)),
         )
     empty = plan_new(name, facts, host, locations, own_files=own_files)
     prefix = link_place(locations.data, name)

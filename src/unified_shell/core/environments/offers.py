@@ -18,8 +18,9 @@ from unified_shell.core.errors import CouldNot, UnknownName
 from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, shown, to_json_text, typed
+from unified_shell.core.machine.places import Place, join, shown, to_json_text
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import ush
 
 __all__ = ["offered_files", "plan_offer_application", "plan_offer_notebook", "plan_withdraw"]
 
@@ -33,12 +34,12 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     if environment.contents.language != "python":
         raise CouldNot(
             f"{name} is an environment for {environment.title}; ush registers kernels for Python only",
-            next_step=f"ush environment enter {typed(name)}   (then let that language's kernel register itself)",
+            next_step=ush("environment", "enter", name, why="then let that language's kernel register itself"),
         )
     if environment.contents.find(canonicalize_name(KERNEL)) is None:
         raise CouldNot(
             f"the environment {name} contains no notebook kernel",
-            next_step=f"ush package get {KERNEL} {environment.change_option}",
+            next_step=ush("package", "get", KERNEL, *environment.changing),
         )
     spec = {
         "argv": [environment.layout.python, "-m", f"{KERNEL}_launcher", "-f", "{connection_file}"],
@@ -57,7 +58,7 @@ def plan_offer_application(environment: Environment, command: str, host: Host) -
     name, program = environment.name, join(environment.layout.scripts, command)
     if "/" in command or not is_executable_file(program):
         known = sorted(os.listdir(environment.layout.scripts))
-        raise UnknownName(f"command in {name}", command, known, next_step=f"ush environment show {typed(name)}")
+        raise UnknownName(f"command in {name}", command, known, next_step=ush("environment", "show", name))
     entry = "\n".join(
         (
             "[Desktop Entry]",

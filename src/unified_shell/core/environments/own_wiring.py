@@ -14,7 +14,8 @@ from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.shells.dialects.dialect import SetVariable
 from unified_shell.core.shells.planning.search_paths import PathRequest, checked_directory, wished
 from unified_shell.core.shells.planning.variables import check_variable, one_line, with_variable, without_variable
@@ -49,7 +50,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
         if self._before.find(variable, place) is None:
             raise UsageError(
                 f"{name} is not in the wiring of the environment {self.environment.name}",
-                next_step=f"ush path list -e {typed(self.environment.name)}",
+                next_step=ush("path", "list", "-e", self.environment.name),
             )
         line = PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {name}")
         aim = f"Remove {name} from the environment {self.environment.name}"
@@ -69,7 +70,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
                 f"variable of {self.environment.name}",
                 name,
                 [one.name for one in self._before.variables],
-                next_step=f"ush variable list -e {typed(self.environment.name)}",
+                next_step=ush("variable", "list", "-e", self.environment.name),
             )
         aim = f"Remove {name} from the environment {self.environment.name}"
         line = PlanLine(kind=LineKind.REMOVE, subject=name)
@@ -95,7 +96,12 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
             aim=aim,
             lines=(line, *renewal.lines),
             relies_on=(f"environment {name}",),
-            afterwards=(f"It applies when {name} is entered next, and in ush environment run {typed(name)}.",),
+            afterwards=(
+                Labelled(
+                    label="It applies when the environment is entered next, and in",
+                    step=ush("environment", "run", name, "--", "COMMAND"),
+                ),
+            ),
         )
         return Change(
             plan=plan, prepare=renewal.prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)

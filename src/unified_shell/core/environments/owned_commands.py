@@ -14,8 +14,9 @@ from unified_shell.core.interpreters.command_groups import choice_of
 from unified_shell.core.interpreters.managed import all_managed, read_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, lies_in, typed
+from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import ush
 
 __all__ = ["plan_prefer_named"]
 
@@ -27,7 +28,7 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
     """
     path = _path_of(name, candidate, host, locations)
     if not is_executable_file(path):
-        raise UsageError(f"{path} is not an executable file", next_step=f"ush look {typed(name)}")
+        raise UsageError(f"{path} is not an executable file", next_step=ush("look", name))
     folder = os.path.dirname(path)
     in_environment = os.path.isfile(join(os.path.dirname(folder), "pyvenv.cfg"))
     choice = Choice(name=name, candidate=path, names=(name,)) if only else choice_of(name, path)
@@ -50,7 +51,7 @@ def _path_of(name: str, candidate: str, host: Host, locations: Locations) -> Pla
         raise UsageError(
             f"{candidate!r} is neither a path nor an interpreter or environment here",
             where=f"there are: {', '.join(sorted(folders)) or 'none'}",
-            next_step=f"ush command list {typed(name)}   (the candidates)",
+            next_step=ush("command", "list", name, why="the candidates"),
         )
     path = join(folders[candidate], name)
     own = owners.get(candidate)

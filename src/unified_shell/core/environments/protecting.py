@@ -10,7 +10,8 @@ from unified_shell.core.environments.model.registry import Environment, check_ch
 from unified_shell.core.errors import Refused, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text, typed
+from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text
+from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.shells.planning.everyone import check_for_everyone, check_not_of_others
 
 __all__ = ["plan_adopt", "plan_forget", "plan_protect"]
@@ -25,7 +26,7 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
         # To let one be changed is another matter: taking charge of it.
         raise Refused(
             f"{name} was not made by ush (it is at {environment.prefix}), and is always protected",
-            next_step=f"ush environment copy {typed(name)} NEW   or   ush environment unprotect {typed(name)}",
+            next_step=(ush("environment", "copy", name, "NEW"), "or", ush("environment", "unprotect", name)),
         )
     aim = f"Protect the environment {name} from change" if protected else f"Allow changes to the environment {name}"
     nothing = (
@@ -53,7 +54,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     place = Place(os.path.normpath(join(host.working_directory, folder)))
     check_name(name, locations)
     if inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
-        raise UsageError(f"{place} is already an environment of ush", next_step="ush environment list")
+        raise UsageError(f"{place} is already an environment of ush", next_step=ush("environment", "list"))
     contents = read_foreign(name, place)
     if locations.scope is Scope.EVERYONE:
         check_for_everyone(place)
@@ -73,9 +74,9 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
             PlanLine(kind=LineKind.NOTE, subject="it stays where it is and is protected: ush does not change it"),
         ),
         afterwards=(
-            f"Run something in it:  ush environment run {typed(name)} -- python",
-            f"To change it, copy:   ush environment copy {typed(name)} NEW",
-            f"or allow changes:     ush environment unprotect {typed(name)}",
+            Labelled(label="Run something in it", step=ush("environment", "run", name, "--", "python")),
+            Labelled(label="To change it, copy", step=ush("environment", "copy", name, "NEW")),
+            Labelled(label="or allow changes", step=ush("environment", "unprotect", name)),
         ),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))

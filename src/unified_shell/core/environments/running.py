@@ -7,8 +7,9 @@ from unified_shell.core.environments.model.layout import WIRED_MARK, link_place
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import ush
 
 if TYPE_CHECKING:
     from unified_shell.core.environments.model.registry import Environment
@@ -37,10 +38,10 @@ def check_base_there(found: "Environment") -> None:
     is_python = found.contents.language == "python"
     if is_executable_file(found.layout.python if is_python else program):
         return
-    anew = f"ush environment copy {typed(found.name)} {typed(f'{found.name}-anew')} --interpreter 3{found.whose}"
+    anew = ush("environment", "copy", found.name, f"{found.name}-anew", "--interpreter", "3", *found.scope_words)
     raise CouldNot(
         f"the interpreter of the environment {found.name} is gone: {found.contents.interpreter}",
-        next_step=f"{anew}   (what was requested is kept)" if is_python else f"ush verify {typed(found.name)}",
+        next_step=f"{anew}   (what was requested is kept)" if is_python else ush("verify", found.name),
     )
 
 

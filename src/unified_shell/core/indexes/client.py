@@ -12,7 +12,8 @@ from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.errors import TransferFailed, UshError, nearest
 from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.files.digests import digest_of_file
-from unified_shell.core.machine.places import join, typed
+from unified_shell.core.machine.places import join
+from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.addresses import address_of_folder, place_of_address, shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
@@ -144,7 +145,7 @@ class IndexClient:
                     f"the index {index.name} fails: {error.message}",
                     where=error.where,
                     again_with=("--without-index", index.name),
-                    next_step=f"(asks the others)   or   ush index drop {typed(index.name)}",
+                    next_step=("(asks the others)", "or", ush("index", "drop", index.name)),
                 ) from error
             # A page that is there and lists nothing still says that the project is this index's.
             if found is not None:

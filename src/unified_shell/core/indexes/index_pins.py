@@ -11,6 +11,7 @@ from unified_shell.core.errors import UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import to_json_text
+from unified_shell.core.next_steps import ush
 
 from .registered import INDEXES
 
@@ -30,7 +31,7 @@ def plan_pins(projects: Sequence[NormalizedName], index: str, host: Host, locati
     """Plan to tie projects to an index; raises UnknownName."""
     known = [one.name for one in INDEXES.read_all(host, locations)]
     if index not in known:
-        raise UnknownName("index", index, known, next_step="ush index list")
+        raise UnknownName("index", index, known, next_step=ush("index", "list"))
     before = read_pins(locations)
     new = [one for one in projects if before.get(one) != index]
     steps = tuple(

@@ -1,6 +1,7 @@
 """The indexes that a person named, in their order."""
 
 from unified_shell.core.catalogs.address_book import AddressBook, NamedAddress
+from unified_shell.core.next_steps import ush
 
 __all__ = ["INDEXES", "Index"]
 
@@ -10,5 +11,5 @@ INDEXES = AddressBook(
     kind="index",
     brings="packages",
     example="https://index.apiary.example/simple/",
-    next_step="ush package get NAME -e ENVIRONMENT",
+    next_step=ush("package", "get", "NAME", "-e", "ENVIRONMENT"),
 )

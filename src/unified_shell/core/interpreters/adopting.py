@@ -10,7 +10,8 @@ from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text, typed
+from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text
+from unified_shell.core.next_steps import Command, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
 from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -37,7 +38,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     if facts.environment_prefix:
         raise Refused(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}; it is not an interpreter of its own",
-            next_step=f"ush interpreter adopt {typed(facts.real_executable)}",
+            next_step=ush("interpreter", "adopt", facts.real_executable),
         )
     known = {one.name: one for one in read_adopted(locations)}
     same = next((one for one in known.values() if one.executable == facts.executable), None)
@@ -48,7 +49,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     if chosen in known:
         raise Refused(
             f"the name {chosen!r} stands for {known[chosen].executable}",
-            next_step=f"ush interpreter drop {typed(chosen)}",
+            next_step=ush("interpreter", "drop", chosen),
         )
     value = {"executable": to_record_text(facts.executable), "version": facts.full_version}
     step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(value))
@@ -60,9 +61,12 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
             PlanLine(kind=LineKind.NOTE, subject="the interpreter itself is not changed"),
         ),
         afterwards=(
-            f"Create an environment: ush environment new study --interpreter {typed(chosen)}"
+            Labelled(label="Create an environment", step=ush("environment", "new", "study", "--interpreter", chosen))
             if facts.version >= OLDEST
-            else f"Start it: {typed(facts.executable, host.home)}   (too old for environments, which need 3.8)",
+            else Labelled(
+                label="Start it",
+                step=Command(words=(facts.executable,), why="too old for environments, which need 3.8"),
+            ),
         ),
     )
     change = Change(plan=plan, prepare=lambda _staging: (step, *registration))
@@ -76,7 +80,7 @@ def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequenc
     """Plan to forget a registered interpreter; it stays where it is. `dependants` are environments on it."""
     known = {one.name: one for one in read_adopted(locations)}
     if name not in known:
-        raise UnknownName("registered interpreter", name, known, next_step="ush interpreter list")
+        raise UnknownName("registered interpreter", name, known, next_step=ush("interpreter", "list"))
     value = {"executable": to_record_text(known[name].executable), "version": known[name].version}
     step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(value))
     notes = [PlanLine(kind=LineKind.NOTE, subject=f"environment {one} still works on it") for one in dependants]
@@ -109,14 +113,14 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
     version = wanted.removeprefix("python").lstrip("-@ ")
     fitting = [one for one in facts if version_fits(one.full_version, version)]
     if not fitting and not version:
-        raise InterpreterUnusable("there is no Python interpreter that starts", next_step="ush look")
+        raise InterpreterUnusable("there is no Python interpreter that starts", next_step=ush("look"))
     if not fitting:
         _tell_unfit(wanted, version, host)
         have = ", ".join(dict.fromkeys(one.full_version for one in facts)) or "none"
         numbers = re.fullmatch(r"[<>=!~]*\d+(\.\d+)*(,.*)?", version) is not None
         raise UsageError(
             f"no interpreter here is called {wanted!r}; there are: {have}",
-            next_step=f"ush interpreter get python {typed(version)}" if numbers else "ush interpreter list",
+            next_step=ush("interpreter", "get", "python", version) if numbers else ush("interpreter", "list"),
         )
     return max(fitting, key=lambda one: one.version) if version else fitting[0]
 
@@ -129,11 +133,15 @@ def _tell_unfit(wanted: str, version: str, host: Host) -> None:
         if one.facts.version < OLDEST:
             raise UsageError(
                 f"{one.facts.title} ({shown(one.facts.executable, host.home)}) is too old for environments, which need 3.8",
-                next_step="ush interpreter get python 3.12   (a newer one), or   ush interpreter list",
+                next_step=(
+                    ush("interpreter", "get", "python", "3.12", why="a newer one"),
+                    "or",
+                    ush("interpreter", "list"),
+                ),
             )
         raise UsageError(
             f"{wanted!r} is on this machine, outside the usual places: {shown(one.facts.executable, host.home)}",
-            next_step=f"ush interpreter adopt {typed(one.facts.executable, host.home)}   (then try again)",
+            next_step=ush("interpreter", "adopt", one.facts.executable, why="then try again"),
         )
 
 
@@ -149,7 +157,7 @@ def _found_path(path: str, host: Host) -> str:
             if os.path.exists(join(full, name)):
                 return os.path.normpath(join(full, name))
     if not os.path.lexists(full):
-        raise UsageError(f"there is no {path!r}", next_step="ush interpreter list   (those on this machine)")
+        raise UsageError(f"there is no {path!r}", next_step=ush("interpreter", "list", why="those on this machine"))
     return os.path.normpath(full)
 
 

@@ -13,6 +13,7 @@ from unified_shell.core.machine.host import Host, Libc
 from unified_shell.core.machine.places import Place, from_json_text
 from unified_shell.core.machine.processes.processes import Ran, run_program
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
+from unified_shell.core.next_steps import ush
 
 __all__ = ["InterpreterFacts", "ask_python", "parse_facts", "probe"]
 
@@ -109,7 +110,7 @@ def ask_python(executable: str, host: Host) -> bytes:
     if not lines:
         raise InterpreterUnusable(
             f"{executable} does not start as Python: {_trouble(executable, ran)}",
-            next_step="ush interpreter list   (those that start)",
+            next_step=ush("interpreter", "list", why="those that start"),
         )
     return lines[-1].removeprefix(MARKER)
 

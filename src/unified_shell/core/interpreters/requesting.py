@@ -11,6 +11,7 @@ from packaging.version import InvalidVersion, Version
 from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.addresses import check_no_password, is_web_address, place_of_address
 
 from .discovery import AllInterpreters
@@ -52,7 +53,9 @@ def parse_request(words: Sequence[str], host: Host) -> Asked:
     if os.path.isfile(local):
         return Asked(file=os.path.normpath(local))
     if place:
-        raise UsageError(f"there is no {text!r}", next_step="ush interpreter get python 3.12   or   a file or URL")
+        raise UsageError(
+            f"there is no {text!r}", next_step=(ush("interpreter", "get", "python", "3.12"), "or a file or URL")
+        )
     found = SPLIT.match(text)
     language = find_language(found[1]) if found else None
     if found is None or language is None:

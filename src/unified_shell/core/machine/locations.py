@@ -30,9 +30,9 @@ class Locations(Struct, frozen=True, kw_only=True):
     scope: Scope = Scope.ME
 
     @property
-    def for_whom(self) -> str:
-        """What is added to a command that is typed for this scope: nothing, or ` --for everyone`."""
-        return "" if self.scope is Scope.ME else f" --for {self.scope.value}"
+    def scope_words(self) -> tuple[str, ...]:
+        """What is added to a command that is typed for this scope: nothing, or `--for everyone`."""
+        return () if self.scope is Scope.ME else ("--for", self.scope.value)
 
     @property
     def config_file(self) -> Place:

@@ -3,11 +3,13 @@
 import re
 from collections.abc import Callable, Mapping, Sequence
 
+from msgspec import Struct
+from msgspec.structs import replace
 from packaging.requirements import Requirement
 from packaging.utils import NormalizedName
 
 from unified_shell.core.errors import NoSolution
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import NextStep, ush
 
 from .incompatibilities import Fact
 from .offers import LATER, OTHER_MACHINES
@@ -46,33 +48,45 @@ def no_solution(
     space = spaces[dead_end.project]
     unfit = _wanted_but_unfit(dead_end, space)
     words = f"{_and(told)}, but {unfit or _what_there_is(space.listing, space)}"
-    again: tuple[str, ...] = ()
-    instead: list[tuple[str, str]] = []
-    step = _relaxation(own, facts)
-    if not space.listing.index and not space.listing.candidates:
-        step = "ush index list   (where it was asked)"
-    elif unfit and dead_end.requirement and _is_buildable(dead_end.requirement, space):
-        again, step = ("--allow-build", str(space.project)), "(building runs its code on this machine)"
-    elif unfit and LATER in unfit:
-        first = min(day[1] for _, reason in space.listing.passed_over if (day := PUBLISHED.search(reason)))
-        step = f"--as-of {first} or later   (the first was published then), or leave it out"
-    elif unfit and OTHER_MACHINES in unfit:
-        step = (
-            f"{space.project} is not published for this kind of machine; ask its maintainers, or use another machine"
-        )
-    elif unfit:
-        step = f"ush environment new NAME --supported-by {typed(str(dead_end.requirement))}   (on an interpreter that it supports)"
-    elif best := space.best(space.full):
-        # What there is, in the words of the call.
-        newest = space.of_bit(best).version
-        step = f"request {space.project}=={newest}, the newest that works here"
-        instead = [(str(one.requirement), _in_version(one, newest)) for one in own if one.project == space.project]
+    way = _way_on(dead_end, space, unfit, own, facts)
     return NoSolution(
         words if dead_end in own else f"no set of versions fits: {words}",
-        next_step=step,
-        again_with=again,
-        instead=instead,
+        next_step=way.step,
+        again_with=way.again_with,
+        instead=way.instead,
     )
+
+
+class _WayOn(Struct, frozen=True, kw_only=True):
+    """What may be typed after a dead end: a step, more words for the same call, or other words in it."""
+
+    step: NextStep
+    again_with: tuple[str, ...] = ()
+    instead: tuple[tuple[str, str], ...] = ()
+
+
+def _way_on(dead_end: Fact, space: Space, unfit: str, own: Sequence[Fact], facts: Sequence[Fact]) -> _WayOn:
+    if not space.listing.index and not space.listing.candidates:
+        return _WayOn(step=ush("index", "list", why="where it was asked"))
+    if unfit and dead_end.requirement and _is_buildable(dead_end.requirement, space):
+        build = ("--allow-build", str(space.project))
+        return _WayOn(step="(building runs its code on this machine)", again_with=build)
+    if unfit and LATER in unfit:
+        first = min(day[1] for _, reason in space.listing.passed_over if (day := PUBLISHED.search(reason)))
+        return _WayOn(step=f"--as-of {first} or later   (the first was published then), or leave it out")
+    if unfit and OTHER_MACHINES in unfit:
+        said = f"{space.project} is not published for this kind of machine"
+        return _WayOn(step=f"{said}; ask its maintainers, or use another machine")
+    if unfit:
+        other = ush("environment", "new", "NAME", "--supported-by", str(dead_end.requirement))
+        return _WayOn(step=replace(other, why="on an interpreter that it supports"))
+    if best := space.best(space.full):
+        # What there is, in the words of the call.
+        newest = space.of_bit(best).version
+        instead = [(str(one.requirement), _in_version(one, newest)) for one in own if one.project == space.project]
+        step = f"request {space.project}=={newest}, the newest that works here"
+        return _WayOn(step=step, instead=tuple(instead))
+    return _WayOn(step=_relaxation(own, facts))
 
 
 def _in_version(fact: Fact, version: str) -> str:

@@ -13,6 +13,7 @@ from msgspec import Struct, field
 from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped
 from unified_shell.core.machine.clock import pause
 from unified_shell.core.machine.host import Host
+from unified_shell.core.next_steps import NextStep, ush
 
 from .addresses import is_web_address, place_of_address, shown_address, user_in_address
 from .connecting import Connecting, NetworkSettings
@@ -151,7 +152,7 @@ class Fetcher:
             raise TransferFailed(
                 f"{os.path.basename(target)} could not be written: {(error.strerror or str(error)).lower()}",
                 where=os.path.dirname(target),
-                next_step="ush look   (free disk, and where ush stores)",
+                next_step=ush("look", why="free disk, and where ush stores"),
             ) from error
         finally:
             if part and not keep:
@@ -259,7 +260,7 @@ class Fetcher:
             raise TransferFailed(f"{shown_address(address)!r} is not an address that can be fetched") from error
         except httpx.HTTPError as error:
             proxy = self._connecting.proxy_for(address)
-            step = PROXY_STEP if proxy else "ush index list   (is the address right?)"
+            step = PROXY_STEP if proxy else ush("index", "list", why="is the address right?")
             if isinstance(error, httpx.ProxyError) and str(error).startswith("407"):
                 step = PROXY_PASSWORD_STEP
             raise TransferFailed(f"{_why(error, proxy)}: {shown_address(address)}", next_step=step) from error
@@ -302,10 +303,10 @@ def _begun_anew(file: typing.IO[bytes]) -> tuple["hashlib._Hash", int]:
     return hashlib.sha256(), 0
 
 
-def _next_step(status: int) -> str:
+def _next_step(status: int) -> NextStep:
     if status in (401, 403):
         return "keep user and password for that host in the keyring, in ~/.netrc, or in USH_USER_HOST and USH_PASSWORD_HOST"
-    return "ush index list   (is the address right?)"
+    return ush("index", "list", why="is the address right?")
 
 
 def _reply(response: "httpx.Response", content: bytes) -> Reply:

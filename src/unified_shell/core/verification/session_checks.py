@@ -7,8 +7,9 @@ from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join, shown, typed
+from unified_shell.core.machine.places import join, shown
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.sessions.sessions import Session, open_session
 from unified_shell.core.shells.startup.hookup import chosen_shells, wired_modes
@@ -71,7 +72,7 @@ def _enter(
                 question=f"finds {command} after entering {environment.name}",
                 holds=False,
                 answer=f"it finds {answer}" if answer else "it finds nothing",
-                remedy=f"ush look {typed(command)}",
+                remedy=ush("look", command),
             ),
         ]
     count = f"{len(commands)} command{'s' if len(commands) != 1 else ''}"
@@ -97,7 +98,7 @@ def _opens(session: Session) -> Finding:
         question="opens",
         holds=not session.trouble,
         answer=session.trouble or "yes",
-        remedy="ush shell list" if session.trouble else "",
+        remedy=ush("shell", "list") if session.trouble else "",
         elapsed_seconds=session.elapsed_seconds,
     )
 
@@ -122,7 +123,7 @@ def _wired_entries(session: Session, wiring: Wiring, host: Host) -> list[Finding
                     question=f"has {shown(one.directory, host.home)} on {one.variable}, once",
                     holds=False,
                     answer=f"{times} times",
-                    remedy="ush shell list",
+                    remedy=ush("shell", "list"),
                 )
             )
     return found

@@ -15,9 +15,10 @@ from unified_shell.core.machine.common_dirs import usual_folders
 from unified_shell.core.machine.files.disks import Disk, read_disk
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.running_programs import RunningProgram
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.sessions.path_faults import FaultKind, PathFault, commands_in, find_faults
 from unified_shell.core.shells.startup.hookup import wired_modes
@@ -64,7 +65,7 @@ class Survey(Struct, frozen=True, kw_only=True):
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
     stale_programs: tuple[RunningProgram, ...]
-    next_thing: str
+    next_thing: NextStep
 
     @property
     def entered_name(self) -> str:
@@ -114,22 +115,22 @@ def next_thing(
     *,
     faults: Sequence[PathFault] = (),
     entered: str = "",
-) -> str:
+) -> NextStep:
     """Return the command that most likely comes next: where one is entered for that, else for this account."""
     if any(one.kind in ALWAYS_WRONG for one in faults):
-        return "ush path list   (shows what is wrong with the search path, and what put it there)"
+        return ush("path", "list", why="shows what is wrong with the search path, and what put it there")
     own = [one for one in environments if one.contents.language == "python"]
     here = next((one for one in environments if entered and one.prefix == entered), None)
     if here is not None and (here.contents.distributions or here not in own):
-        return f"ush verify {typed(here.name)}"
+        return ush("verify", here.name)
     if not own:
-        return "ush environment new study   (a place for packages)"
+        return ush("environment", "new", "study", why="a place for packages")
     empty = here or next((one for one in own if not one.contents.distributions), None)
     if empty is not None and not indexes:
-        return "ush index add NAME ADDRESS   (where packages come from; see ush index add --help)"
+        return ush("index", "add", "NAME", "ADDRESS", why="where packages come from; see ush index add --help")
     if empty is not None:
-        return f"ush package get NAME {empty.change_option}"
-    return f"ush verify {typed(own[0].name)}"
+        return ush("package", "get", "REQUIREMENT", *empty.changing)
+    return ush("verify", own[0].name)
 
 
 def _shells(host: Host) -> tuple[PresentShell, ...]:

@@ -10,8 +10,9 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.languages import Language, find_language
 from unified_shell.core.interpreters.other_languages import said_version, undisturbed
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.next_steps import ush
 
 __all__ = ["check_library", "interpreter_name"]
 
@@ -35,7 +36,7 @@ def check_library(environment: Environment, host: Host, *, puts_back: bool = Fal
         question="its interpreter starts",
         holds=not trouble,
         answer=trouble or f"{table.title} {version}",
-        remedy="ush interpreter list   (choose another)" if trouble else "",
+        remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,
     )
     if trouble:
@@ -50,7 +51,7 @@ def interpreter_name(contents: Contents) -> str:
 
 def _imports(environment: Environment, table: Language, program: Place, host: Host, *, puts_back: bool) -> Finding:
     library = join(environment.prefix, table.library)
-    made_by = f"ush environment drop {typed(environment.name)}{environment.whose}   (then make it again)"
+    made_by = ush("environment", "drop", environment.name, *environment.scope_words, why="then make it again")
     question = "a module put into its library is found"
     subject = f"environment {environment.name}"
     if not os.path.isdir(library):

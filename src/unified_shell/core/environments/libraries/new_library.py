@@ -19,8 +19,9 @@ from unified_shell.core.interpreters.other_languages import said_version
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.shells.wiring.enter_scripts import enter_scripts
 from unified_shell.core.shells.wiring.wiring import Wiring
 
@@ -36,25 +37,8 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
     Raises UnknownName and UsageError for a language that has no isolated libraries here, CouldNot without interpreter.
     """
     check_name(name, locations)
-    table = find_language(language)
-    able = [one.name for one in languages() if one.library]
-    if table is None:
-        raise UnknownName("language", language, [*able, "python"], next_step="ush interpreter list")
-    if not table.library:
-        raise UsageError(
-            f"{table.title} is not created this way"
-            if table.name == "python"
-            else f"{table.title} has no isolated library here",
-            next_step=f"ush environment new {typed(name)}"
-            if table.name == "python"
-            else f"there are: {', '.join(able)}",
-        )
     prefix = link_place(locations.data, name)
-    if unfit := unfit_in(table, prefix):
-        raise UsageError(
-            f"a library for {table.title} cannot be in {prefix}: {unfit!r} has a special meaning to {table.title}",
-            next_step=f"ush environment new NAME --language {table.name}   (a name without it; USH_HOME, if the home has it)",
-        )
+    table = _language_for(language, name, prefix)
     executable, version = _interpreter(table, wanted, host)
     contents = Contents(
         name=name,
@@ -84,8 +68,8 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
             ),
         ),
         afterwards=(
-            f"Enter it:  ush environment enter {typed(name)}",
-            f"Modules go into {shown(library, host.home)}",
+            Labelled(label="Enter it", step=ush("environment", "enter", name)),
+            Labelled(label="Modules go into", step=shown(library, host.home)),
         ),
     )
     return Change(
@@ -93,6 +77,34 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
         prepare=prepare,
         verify=lambda: check_library(_environment(name, prefix, contents), host, puts_back=True),
     )
+
+
+def _language_for(language: str, name: str, prefix: Place) -> Language:
+    """Return the language; raises UnknownName and UsageError for one that can have no library there."""
+    table = find_language(language)
+    able = [one.name for one in languages() if one.library]
+    if table is None:
+        raise UnknownName("language", language, [*able, "python"], next_step=ush("interpreter", "list"))
+    if not table.library:
+        raise UsageError(
+            f"{table.title} is not created this way"
+            if table.name == "python"
+            else f"{table.title} has no isolated library here",
+            next_step=ush("environment", "new", name) if table.name == "python" else f"there are: {', '.join(able)}",
+        )
+    if unfit := unfit_in(table, prefix):
+        raise UsageError(
+            f"a library for {table.title} cannot be in {prefix}: {unfit!r} has a special meaning to {table.title}",
+            next_step=ush(
+                "environment",
+                "new",
+                "NAME",
+                "--language",
+                table.name,
+                why="a name without it; USH_HOME, if the home has it",
+            ),
+        )
+    return table
 
 
 def _environment(name: str, prefix: Place, contents: Contents) -> Environment:
@@ -105,7 +117,7 @@ def _interpreter(table: Language, wanted: str, host: Host) -> tuple[Place, str]:
         path = join(host.working_directory, wanted)
         version, trouble = said_version(table, path, host)
         if trouble:
-            raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step="ush interpreter list")
+            raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step=ush("interpreter", "list"))
         return path, version
     tried = []
     for path in _on_path(table, host.search_path()):
@@ -116,7 +128,7 @@ def _interpreter(table: Language, wanted: str, host: Host) -> tuple[Place, str]:
     raise CouldNot(
         f"there is no {table.title}{f' {wanted}' if wanted else ''} on PATH"
         + (f"; there is {', '.join(tried)}" if tried else ""),
-        next_step=f"ush interpreter get {table.name}",
+        next_step=ush("interpreter", "get", table.name),
     )
 
 

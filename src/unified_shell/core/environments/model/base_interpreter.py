@@ -6,7 +6,8 @@ from unified_shell.core.errors import InterpreterUnusable, Refused
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, typed
+from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.planning.everyone import check_for_everyone
 
 from .registry import Environment
@@ -23,12 +24,12 @@ def check_base(facts: InterpreterFacts) -> None:
         raise InterpreterUnusable(
             f"{facts.title} is too old for an environment: its site and import machinery differ before 3.8",
             where=facts.executable,
-            next_step="ush interpreter list   (those on this machine)",
+            next_step=ush("interpreter", "list", why="those on this machine"),
         )
     if facts.environment_prefix:
         raise InterpreterUnusable(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}; choose its base interpreter",
-            next_step=f"ush environment new NAME --interpreter {typed(facts.real_executable)}",
+            next_step=ush("environment", "new", "NAME", "--interpreter", facts.real_executable),
         )
 
 
@@ -42,7 +43,7 @@ def check_base_for(facts: InterpreterFacts, locations: Locations) -> None:
         except Refused as error:
             raise Refused(
                 f"{facts.title} in {facts.base_prefix} cannot serve everyone: {error.message}",
-                next_step="ush interpreter list   (then choose one that all can read with --interpreter)",
+                next_step=ush("interpreter", "list", why="then choose one that all can read with --interpreter"),
             ) from error
 
 
@@ -54,11 +55,17 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
         raise Refused(
             f"{environment.name} is an environment of another language ({environment.contents.language}): ush gets"
             " packages for Python only, and changes nothing in it",
-            next_step=f"ush environment enter {typed(environment.name)}   (then use that language's own tools)",
+            next_step=ush("environment", "enter", environment.name, why="then use that language's own tools"),
         )
-    anew = (
-        f"ush environment copy {typed(environment.name)} {typed(f'{environment.name}-anew')} --interpreter 3"
-        f"{environment.whose}   (what was requested is kept)"
+    anew = ush(
+        "environment",
+        "copy",
+        environment.name,
+        f"{environment.name}-anew",
+        "--interpreter",
+        "3",
+        *environment.scope_words,
+        why="what was requested is kept",
     )
     try:
         facts = _probe_once(environment.contents.interpreter, host)

@@ -20,8 +20,8 @@ from unified_shell.core.machine.places import (
     join,
     to_json_text,
     to_record_text,
-    typed,
 )
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.wiring.wiring import Wiring, wiring_from_rows, wiring_rows
 
 __all__ = ["FILE_NAME", "Contents", "Distribution", "contents_text", "read_contents"]
@@ -143,7 +143,7 @@ def read_contents(prefix: str) -> Contents | None:
     except (ValueError, KeyError, TypeError) as error:
         raise CouldNot(
             f"{join(prefix, FILE_NAME)} cannot be read: {error}",
-            next_step=f"ush environment drop {typed(os.path.basename(prefix))}   (then make it again)",
+            next_step=ush("environment", "drop", os.path.basename(prefix), why="then make it again"),
         ) from error
 
 

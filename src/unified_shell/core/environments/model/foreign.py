@@ -13,6 +13,7 @@ from unified_shell.core.errors import UsageError, UshError
 from unified_shell.core.machine.files.digests import NO_SHA256
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
 
 from .contents import Contents, Distribution
 
@@ -26,7 +27,7 @@ def read_foreign(name: str, prefix: Place) -> Contents:
     if not os.path.exists(join(prefix, "pyvenv.cfg")) or not version or not os.path.exists(python):
         raise UsageError(
             f"{prefix} is not an environment: it lacks pyvenv.cfg, bin/python or site-packages",
-            next_step="ush environment list",
+            next_step=ush("environment", "list"),
         )
     return Contents(
         name=name,

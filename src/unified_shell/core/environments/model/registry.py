@@ -10,7 +10,8 @@ from unified_shell.core.errors import CouldNot, Refused, UnknownName, UsageError
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
 
 from .adopted import adopted_places, is_protected
 from .contents import Contents, read_contents
@@ -49,19 +50,19 @@ class Environment(Struct, frozen=True, kw_only=True):
     scope: Scope = Scope.ME
 
     @property
-    def option(self) -> str:
-        """The option that names it in a call that reads: `-e hive`."""
-        return f"-e {typed(self.name)}"
+    def naming(self) -> tuple[str, ...]:
+        """The words that name it in a call that reads: `-e hive`."""
+        return ("-e", self.name)
 
     @property
-    def change_option(self) -> str:
-        """The options that name it in a call that changes it: with whose it is, where it is not mine."""
-        return self.option + self.whose
+    def changing(self) -> tuple[str, ...]:
+        """The words that name it in a call that changes it: with who it is for, where it is not for me."""
+        return (*self.naming, *self.scope_words)
 
     @property
-    def whose(self) -> str:
-        """The option of a changing call that says whose it is, with a blank before it; nothing for mine."""
-        return "" if self.scope is Scope.ME else f" --for {self.scope.value}"
+    def scope_words(self) -> tuple[str, ...]:
+        """The words of a changing call that say who it is for; none for me."""
+        return () if self.scope is Scope.ME else ("--for", self.scope.value)
 
     @property
     def short_version(self) -> str:
@@ -157,21 +158,21 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
         if os.path.exists(join(full, "pyvenv.cfg")):
             raise Refused(
                 f"{full} was not made by ush, and is protected",
-                next_step=f"ush environment copy {typed(full, host.home)} NEW   or   ush environment adopt",
+                next_step=(ush("environment", "copy", full, "NEW"), "or", ush("environment", "adopt")),
             )
         python = join(full, "bin", "python3")
         if os.path.exists(python):
             raise Refused(
                 f"{full} is an interpreter, not an environment: ush installs nothing into an interpreter",
-                next_step=f"ush environment new NAME --interpreter {typed(python, host.home)}",
+                next_step=ush("environment", "new", "NAME", "--interpreter", python),
             )
-        raise UsageError(f"{name!r} is not an environment", next_step="ush environment list")
+        raise UsageError(f"{name!r} is not an environment", next_step=ush("environment", "list"))
     found = None
     if name and not name.startswith("."):
         found = _read(name, locations) or next((o for o in _everyones(host, locations) if o.name == name), None)
     if found is None:
         names = {one.name for one in _everyones(host, locations)} | set(environment_names(locations))
-        raise UnknownName("environment", name, sorted(names), next_step="ush environment list")
+        raise UnknownName("environment", name, sorted(names), next_step=ush("environment", "list"))
     return found
 
 
@@ -179,7 +180,7 @@ def hidden_environment(name: str, locations: Locations) -> Environment:
     """Return the environment of a command's own, whose name begins with a dot; raises UnknownName."""
     found = _read(name, locations)
     if found is None:
-        raise UnknownName("environment", name, (), next_step="ush command list")
+        raise UnknownName("environment", name, (), next_step=ush("command", "list"))
     return found
 
 
@@ -201,14 +202,17 @@ def check_changeable(environment: Environment) -> None:
         raise Refused(
             f"the environment {environment.name} is everyone's on this machine",
             again_with=("--for", "everyone"),
-            next_step=f"or   ush environment copy {typed(environment.name)} NEW",
+            next_step=("or", ush("environment", "copy", environment.name, "NEW")),
         )
     if environment.protected:
         raise Refused(
             f"the environment {environment.name} is protected"
             + (f": it was made by something else, at {environment.prefix}" if environment.foreign else ""),
-            next_step=f"ush environment copy {typed(environment.name)} NEW"
-            f"   or   ush environment unprotect {typed(environment.name)}{environment.whose}",
+            next_step=(
+                ush("environment", "copy", environment.name, "NEW"),
+                "or",
+                ush("environment", "unprotect", environment.name, *environment.scope_words),
+            ),
         )
 
 
@@ -242,7 +246,7 @@ def _read(name: str, locations: Locations) -> Environment | None:
     if os.path.islink(link) and not os.path.exists(link):
         raise CouldNot(
             f"the environment {name} is gone: its link leads to {os.readlink(link)}, which does not exist",
-            next_step=f"ush environment drop {typed(name)}   (then make it again)",
+            next_step=ush("environment", "drop", name, why="then make it again"),
         )
     place = adopted_places(locations).get(name)
     if place is None:
@@ -250,8 +254,11 @@ def _read(name: str, locations: Locations) -> Environment | None:
     if not os.path.exists(join(place, "pyvenv.cfg")):
         raise CouldNot(
             f"the adopted environment {name} is no longer at {place}",
-            next_step=f"ush environment drop {typed(name)}   then, where it is now:"
-            f"   ush environment adopt FOLDER --name {typed(name)}",
+            next_step=(
+                ush("environment", "drop", name),
+                "then, where it is now:",
+                ush("environment", "adopt", "FOLDER", "--name", name),
+            ),
         )
     from .foreign import read_foreign
 
@@ -269,15 +276,15 @@ def check_name(name: str, locations: Locations) -> None:
     if not name or name in (".", "..") or "/" in name or name.startswith((".", "-")) or not name.isprintable():
         raise UsageError(
             f"{name!r} cannot be an environment's name: it becomes a folder's name; no '/', no leading '.' or '-'",
-            next_step="ush environment new hive",
+            next_step=ush("environment", "new", "hive"),
         )
     if ":" in name:
         raise UsageError(
             f"{name!r} cannot be an environment's name: a colon separates the entries of PATH",
-            next_step="ush environment new hive",
+            next_step=ush("environment", "new", "hive"),
         )
     if name in environment_names(locations):
         raise Refused(
             f"there is an environment named {name} already",
-            next_step=f"ush environment show {typed(name)}   or   ush environment drop {typed(name)}",
+            next_step=(ush("environment", "show", name), "or", ush("environment", "drop", name)),
         )

@@ -13,6 +13,7 @@ from unified_shell.core.environments.model.installed import installed_metadata
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.next_steps import ush
 
 from .requests import standing_requests
 
@@ -46,7 +47,7 @@ def why_there(name: str, environment: Environment, facts: InterpreterFacts, *, e
     if environment.contents.find(wanted) is None:
         known = [one.name for one in environment.contents.distributions]
         raise UnknownName(
-            f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
+            f"package in {environment.name}", name, known, next_step=ush("package", "list", *environment.naming)
         )
     metadata = installed_metadata(environment)
     most = MOST_CHAINS if every else 1

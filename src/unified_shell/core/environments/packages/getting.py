@@ -20,6 +20,7 @@ from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Present, Rules, Target
@@ -92,7 +93,7 @@ def plan_refresh(
     known = {one.name for one in environment.contents.distributions}
     for name in wanted - known:
         raise UnknownName(
-            f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
+            f"package in {environment.name}", name, known, next_step=ush("package", "list", *environment.naming)
         )
     what = ", ".join(sorted(wanted)) or "everything"
     client.newest = True
@@ -163,7 +164,7 @@ class _Solving(Struct, frozen=True, kw_only=True):
                 "no index is named yet: the address of a server (Simple API, PEP 503), or a folder of wheels, that packages"
                 " come from.\nA laboratory's own is known to whoever keeps it; that of the Python Package Index stands in"
                 " its documentation",
-                next_step="ush index add NAME ADDRESS",
+                next_step=ush("index", "add", "NAME", "ADDRESS"),
             )
         rules = self._rules()
         builder = self._builder(facts, rules)

@@ -29,6 +29,7 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.files.digests import parse_sha256
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Rules
 from unified_shell.core.transfers.addresses import address_of_folder, check_no_password
@@ -162,7 +163,7 @@ def _selected(
     except PylockSelectError as error:
         raise CouldNot(
             f"{os.path.basename(path)} has nothing for {facts.title} here: {error}",
-            next_step="ush environment new NAME --interpreter VERSION   (one that was locked for)",
+            next_step=ush("environment", "new", "NAME", "--interpreter", "VERSION", why="one that was locked for"),
         ) from error
     found = {}
     for package, file in selected:

@@ -86,7 +86,7 @@ def removed_lines(
     free = sum(sizes[one.name] for one in gone if one.sha256 not in shared)
     note = PlanLine(
         kind=LineKind.NOTE,
-        subject=f"{shown_size(free)} can be freed by ush store sweep{environment.whose}",
+        subject=f"{shown_size(free)} can be freed by ush store sweep",
         detail="once undo no longer needs them",
     )
     return (*first, *folded(others, LineKind.REMOVE, "dependencies"), *([note] if free else []))

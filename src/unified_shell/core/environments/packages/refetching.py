@@ -7,6 +7,7 @@ from unified_shell.core.errors import CouldNot
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.reading_metadata import fetch_file
 
 __all__ = ["refetching"]
@@ -27,7 +28,7 @@ def refetching(client: IndexClient, locations: Locations) -> FetchWheel:
         if file is None:
             raise CouldNot(
                 f"{one.wheel} must be downloaded again (its store entry was modified), and no index has it",
-                next_step="ush index list",
+                next_step=ush("index", "list"),
             )
         return fetch_file(file, client, locations.cache)
 

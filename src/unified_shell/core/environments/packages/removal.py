@@ -12,7 +12,7 @@ from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import ush
 
 from .package_lines import removed_lines
 from .package_plans import carried_lines
@@ -38,7 +38,7 @@ def plan_drop_packages(
         if contents.find(name) is None:
             known = [one.name for one in contents.distributions]
             raise UnknownName(
-                f"package in {environment.name}", name, known, next_step=f"ush package list {environment.option}"
+                f"package in {environment.name}", name, known, next_step=ush("package", "list", *environment.naming)
             )
     roots = standing_requests(contents, facts.markers(), without=dropped)
     kept = reachable(roots, environment, facts)
@@ -47,7 +47,7 @@ def plan_drop_packages(
         by = ", ".join(kept[needed[0]])
         raise Refused(
             f"{needed[0]} is needed by {by}",
-            next_step=f"ush package drop {typed(kept[needed[0]][0].split()[0])} {environment.change_option}",
+            next_step=ush("package", "drop", kept[needed[0]][0].split()[0], *environment.changing),
         )
     distributions = [one for one in contents.distributions if one.name in kept]
     gone = [one for one in contents.distributions if one.name not in kept]

@@ -14,7 +14,7 @@ from unified_shell.core.distributions.sources import is_source_name, source_part
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.environments.model.contents import Contents
 from unified_shell.core.errors import UsageError
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.transfers.addresses import address_of_folder
 
 VERSION_CONTROL = re.compile(r"(git|hg|svn|bzr)\+|git@|\S*\.git$")
@@ -57,20 +57,22 @@ def standing_requests(
     )
 
 
-def _unsupported(text: str, path: str) -> tuple[str, str] | None:
+def _unsupported(text: str, path: str) -> tuple[str, NextStep] | None:
     """Say what a text is that others take for a requirement and ush does not, and what to do; None for any other."""
     if VERSION_CONTROL.match(text.rpartition("@ ")[2].strip()):
         return (
             "an address in version control, which ush does not support",
-            "check it out, build a wheel of it, then   ush package get FILE.whl",
+            ("check it out, build a wheel of it, then", ush("package", "get", "FILE.whl")),
         )
     if text.startswith(("-e ", "--editable")):
         return (
             "an editable install, which ush does not support",
-            "ush path add DIRECTORY --variable PYTHONPATH -e ENVIRONMENT",
+            ush("path", "add", "DIRECTORY", "--variable", "PYTHONPATH", "-e", "ENVIRONMENT"),
         )
     if ("/" in text or text in (".", "..")) and "@" not in text and os.path.isdir(path):
-        step = f"ush path add {typed(path)} --variable PYTHONPATH -e ENVIRONMENT   (its modules, as they are)"
+        step = ush(
+            "path", "add", path, "--variable", "PYTHONPATH", "-e", "ENVIRONMENT", why="its modules, as they are"
+        )
         return "a folder; ush accepts wheels, source archives and names", step
     if text.startswith(("/", "./", "../", "~")) and not os.path.exists(path):
         return "a path at which there is no file", "give the path of a wheel or source archive, or a project's name"

@@ -13,6 +13,7 @@ from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.errors import CouldNot, UnknownName, UsageError, os_error_text
+from unified_shell.core.next_steps import ush
 
 from .requests import parse_request
 
@@ -52,7 +53,7 @@ def _of_list(text: str, name: str) -> tuple[Requirement, ...]:
         if bare.startswith("-"):
             raise UsageError(
                 f"{name}, line {number}: {bare.split()[0]!r} is an option; only requirements are supported",
-                next_step="name indexes with: ush index add NAME ADDRESS",
+                next_step=("name indexes with", ush("index", "add", "NAME", "ADDRESS")),
             )
         if bare:
             found.append(_parsed(bare, f"{name}, line {number}"))

@@ -15,6 +15,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.next_steps import ush
 
 from .editions import carry_over, edition_steps, make_edition, unrecorded_files
 from .installer_names import installer_commands
@@ -78,7 +79,7 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
         question="its interpreter starts, in its own place",
         holds=not trouble,
         answer=trouble or facts.title,
-        remedy="ush interpreter list   (choose another)" if trouble else "",
+        remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,
         elapsed_seconds=ran.elapsed_seconds,
     )

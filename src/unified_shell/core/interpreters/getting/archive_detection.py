@@ -14,6 +14,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import from_json_text, join
 from unified_shell.core.machine.programs.elf import read_elf
 from unified_shell.core.machine.programs.executables import FileKind, is_executable_file, read_executable
+from unified_shell.core.next_steps import ush
 
 __all__ = ["PACKED_FILE", "Content", "DetectedContent", "detect_content", "guess_from_names"]
 
@@ -92,7 +93,7 @@ def _executable_of(tree: str, told: str) -> tuple[str, str]:
         )
     raise CouldNot(
         "neither a known source (CPython, Lua) nor a ready-built interpreter: there is none in bin/",
-        next_step="ush interpreter get --help",
+        next_step=ush("interpreter", "get", "--help"),
     )
 
 

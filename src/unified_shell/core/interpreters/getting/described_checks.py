@@ -11,6 +11,7 @@ from unified_shell.core.interpreters.other_languages import language_named, undi
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.next_steps import ush
 
 __all__ = ["run_described"]
 
@@ -49,6 +50,6 @@ def _finding(check: DescribedCheck, kept: ManagedInterpreter, host: Host) -> Fin
         question=question,
         holds=not trouble,
         answer=trouble or "yes",
-        remedy="ush undo   (its description promises this)" if trouble else "",
+        remedy=ush("undo", why="its description promises this") if trouble else "",
         elapsed_seconds=ran.elapsed_seconds,
     )

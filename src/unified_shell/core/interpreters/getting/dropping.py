@@ -10,7 +10,8 @@ from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.interpreters.managed import ManagedInterpreter, read_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, lies_in, shown, typed
+from unified_shell.core.machine.places import Place, join, lies_in, shown
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.planning.search_paths import plan_path_drop
 from unified_shell.core.shells.startup.hookup import chosen_shells
 from unified_shell.core.shells.wiring.wiring import read_wiring
@@ -34,12 +35,12 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
             "interpreter managed by ush",
             name,
             [one.name for one in read_managed(locations)],
-            next_step="ush interpreter list",
+            next_step=ush("interpreter", "list"),
         )
     if dependants and not consent:
         raise Refused(
             f"{name} is needed by: {', '.join(dependants)}",
-            next_step=f"ush interpreter drop {typed(name)} --even-if-needed   (they stop working)",
+            next_step=ush("interpreter", "drop", name, "--even-if-needed", why="they stop working"),
         )
     plan = Plan(
         aim=f"Drop the interpreter {name}",

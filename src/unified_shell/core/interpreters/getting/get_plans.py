@@ -23,6 +23,7 @@ from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.next_steps import Afterward, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
 from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -165,7 +166,7 @@ def _free_name(name: str, locations: Locations) -> str:
     if name in taken:
         raise Refused(
             f"there is an interpreter named {name} already",
-            next_step=f"--name NAME   or   ush interpreter drop {places.typed(name)}",
+            next_step=("--name NAME", "or", ush("interpreter", "drop", name)),
         )
     return name
 
@@ -286,11 +287,12 @@ def _is_python(origin: Origin) -> bool:
     return told.lower() == "python" if told else any(one.startswith("python") for one in origin.commands)
 
 
-def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: bool) -> tuple[str, ...]:
+def _afterwards(name: str, target: Place, origin: Origin, host: Host, *, wired: bool) -> tuple[Afterward, ...]:
     folder = join(target, "bin")
-    lines = [f"Where it is:  {shown(folder, host.home)}"]
+    told = [Labelled(label="Where it is", step=shown(folder, host.home))]
     if not wired:
-        lines.append(f"To put its commands on PATH: ush path add {places.typed(folder, host.home)}")
+        told.append(Labelled(label="Put its commands on PATH", step=ush("path", "add", folder)))
     if _is_python(origin):
-        lines.append(f"Create an environment: ush environment new study --interpreter {places.typed(name)}")
-    return tuple(lines)
+        step = ush("environment", "new", "study", "--interpreter", name)
+        told.append(Labelled(label="Create an environment", step=step))
+    return tuple(told)

@@ -36,6 +36,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.machine.processes.presence import hold
+from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .archive_detection import PACKED_FILE, Content, DetectedContent, detect_content
@@ -223,16 +224,22 @@ class Getting(Struct, frozen=True, kw_only=True):
                 moved = relocate_tree(tree, old, self.target, finds_itself=language == "python")
                 if moved.stuck and language != "python":
                     raise CouldNot(
-                        f"it cannot stand on its own: {moved.stuck[0]} has its place compiled in, {old},"
+                        f"it is not relocatable: {moved.stuck[0]} has its place compiled in, {old},"
                         f" and {self.target} is longer; nothing was changed",
-                        next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
+                        next_step=(
+                            "build it from its source, or adopt it in place:",
+                            ush("interpreter", "adopt", "PATH"),
+                        ),
                     )
             # A place that others share holds the system's own libraries as well.
             faults = check_libraries(tree, old) if old not in SHARED_PREFIXES else ()
             if faults:
                 raise CouldNot(
                     f"it is not relocatable: {faults[0]}; nothing was changed",
-                    next_step="build it from its source, or adopt it in place: ush interpreter adopt PATH",
+                    next_step=(
+                        "build it from its source, or adopt it in place:",
+                        ush("interpreter", "adopt", "PATH"),
+                    ),
                 )
 
     def _said_version(self, found: DetectedContent, tree: Place) -> str:

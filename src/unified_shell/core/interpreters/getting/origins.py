@@ -15,7 +15,8 @@ from unified_shell.core.interpreters.requesting import Asked, version_fits
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.sessions.path_faults import commands_in
 from unified_shell.core.transfers.addresses import shown_address
 
@@ -113,7 +114,7 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
     if wanted.split("-")[0] != host.platform.split("-")[0]:
         raise UsageError(
             f"an interpreter for {wanted} cannot be used on {host.platform}",
-            next_step=f"ush interpreter get {asked.language}",
+            next_step=ush("interpreter", "get", asked.language),
         )
     other_forms: list[str] = []
 
@@ -131,14 +132,16 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
             raise CouldNot(f"{other_forms[0]} for {wanted}", again_without=("--form", form, f"--form={form}"))
         raise CouldNot(
             f"no catalog describes {what} for {wanted}",
-            next_step="ush catalog add NAME ADDRESS   or   ush interpreter get FILE-OR-URL",
+            next_step=(ush("catalog", "add", "NAME", "ADDRESS"), "or", ush("interpreter", "get", "FILE-OR-URL")),
         )
     described = listed.description
     chosen = _forms(described, form, wanted)[0]
     if chosen.archive.by_hand and not archive:
         raise Refused(
             f"{described.name} {described.version} must be fetched by hand: {chosen.archive.by_hand}",
-            next_step=f"ush interpreter get {asked.language} {described.version} --archive {typed(chosen.archive.file_name)}",
+            next_step=ush(
+                "interpreter", "get", asked.language, described.version, "--archive", chosen.archive.file_name
+            ),
         )
     return Origin(
         name=_clean(f"{described.name}-{described.version}"),

@@ -10,7 +10,8 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.managed import ORIGIN_FILE, ManagedInterpreter
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, to_json_text, typed
+from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.next_steps import ush
 
 from .archive_detection import PACKED_FILE
 
@@ -39,13 +40,13 @@ def pack_interpreter(
     if facts.environment_prefix:
         raise Refused(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}",
-            next_step=f"ush interpreter pack {typed(facts.real_executable)}",
+            next_step=ush("interpreter", "pack", facts.real_executable),
         )
     prefix = os.path.realpath(facts.base_prefix)
     if facts.externally_managed or prefix in SHARED_PREFIXES:
         raise Refused(
             f"{facts.real_executable} shares {prefix} with the rest of the system, and cannot be packed",
-            next_step="build one of your own: ush interpreter get SOURCE-ARCHIVE",
+            next_step=("build one of your own:", ush("interpreter", "get", "SOURCE-ARCHIVE")),
         )
     return _pack(prefix, "python", facts.full_version, archive, host=host, locations=locations, progress=progress)
 

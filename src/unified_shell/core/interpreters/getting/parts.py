@@ -11,6 +11,7 @@ from msgspec import Struct
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.installation.prerequisites import missing_pieces
 from unified_shell.core.machine.host import Host
+from unified_shell.core.next_steps import ush
 
 __all__ = ["PARTS", "Missing", "Part", "missing_parts", "parts_named", "remedy_for"]
 
@@ -101,7 +102,9 @@ def parts_named(names: Iterable[str]) -> tuple[Part, ...]:
     found = []
     for name in names:
         if name.lower() not in known:
-            raise UnknownName("part", name, [one.name for one in PARTS], next_step="ush interpreter get --help")
+            raise UnknownName(
+                "part", name, [one.name for one in PARTS], next_step=ush("interpreter", "get", "--help")
+            )
         found.append(known[name.lower()])
     return tuple(found)
 

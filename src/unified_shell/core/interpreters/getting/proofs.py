@@ -15,6 +15,7 @@ from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import inside
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.next_steps import ush
 
 from .parts import PARTS
 
@@ -102,6 +103,6 @@ def _finding(kept: ManagedInterpreter, question: str, trouble: str, answer: str 
         question=question,
         holds=not trouble,
         answer=trouble or answer,
-        remedy="ush interpreter list   (choose another)" if trouble else "",
+        remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,
     )

@@ -2,6 +2,7 @@
 
 import os
 import stat
+from collections.abc import Sequence
 
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block
 from unified_shell.core.changes.plan import LineKind, PlanLine
@@ -12,6 +13,7 @@ from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.locations import Locations, Scope, scratch_root
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.registry.registry import registry_of
+from unified_shell.core.next_steps import Command
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.table import DIALECTS, SH
 from unified_shell.core.shells.sessions.sessions import find_program
@@ -75,7 +77,7 @@ def plan_system_unhook(host: Host) -> HookUp:
     return HookUp(steps=tuple(steps), lines=tuple(lines), modes=_openable(modes, host), files=tuple(files))
 
 
-def check_rights(words: str, host: Host, locations: Locations) -> None:
+def check_rights(words: Sequence[str], host: Host, locations: Locations) -> None:
     """Raise Refused where the rights are missing, with the line to run with them (`words`) and the personal alternative."""
     places = [locations.data, *(place for place, _, _ in _files(host))]
     if host.system is System.MACOS:
@@ -88,13 +90,13 @@ def check_rights(words: str, host: Host, locations: Locations) -> None:
     if stranger:
         raise Refused(
             f"{stranger} belongs to another account, which could change what everyone uses",
-            next_step=f"sudo chown -R root {stranger}",
+            next_step=Command(words=("sudo", "chown", "-R", "root", stranger)),
         )
     if missing is not None:
         raise Refused(
             f"{missing} cannot be written by you",
             where="without --for everyone it works for you alone",
-            next_step=f"sudo ush {words}",
+            next_step=Command(words=("sudo", "ush", *words)),
         )
 
 

@@ -10,7 +10,8 @@ from unified_shell.core.errors import Refused
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, shown, typed
+from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.sessions.sessions import find_program
 from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE
@@ -85,5 +86,5 @@ def _refused(entry: EntryReport, host: Host) -> Refused:
     said = f": {text[:120]}" if text else ""
     return Refused(
         f"{where} puts {shown(entry.directory, host.home)} on PATH, and does more{said}",
-        next_step=f"edit {typed(entry.file, host.home)} by hand, or type   ush shell wire --at-end",
+        next_step=(f"edit {shown(entry.file, host.home)} by hand, or type", ush("shell", "wire", "--at-end")),
     )

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import shown
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, SessionScript
 from unified_shell.core.shells.sessions.sessions import open_session
 
@@ -35,7 +36,7 @@ def check_script(script: SessionScript, modes: Sequence[tuple[Dialect, Mode]], h
                 question=f"reads {shown(script.file, host.home)}",
                 holds=not lacking and not session.trouble,
                 answer=session.trouble or (f"it has no {lacking[0]}" if lacking else "yes"),
-                remedy="ush shell list" if lacking else "",
+                remedy=ush("shell", "list") if lacking else "",
                 elapsed_seconds=session.elapsed_seconds,
             )
         )

@@ -11,6 +11,7 @@ from unified_shell.core.errors import Refused, UsageError, nearest
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Side
 from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults, first_on
 from unified_shell.core.shells.sessions.sessions import find_program, open_session
@@ -98,7 +99,7 @@ def _check_has_commands(place: Place, host: Host) -> None:
     if not commands_in(place) and commands_in(below):
         raise UsageError(
             f"{shown(place, host.home)} has no commands itself; they are in its bin: {_some(commands_in(below))}",
-            next_step=f"ush path add {typed(below, host.home)}",
+            next_step=ush("path", "add", below),
         )
 
 
@@ -131,7 +132,7 @@ def plan_path_drop(
         raise UsageError(
             f"{shown(place, host.home)} is not in the wiring of {variable}, and no startup file of yours puts it there",
             where=f"did you mean {near}?" if near else "",
-            next_step="ush path list   (it says which file and line put an entry there)",
+            next_step=ush("path", "list", why="it says which file and line put an entry there"),
         )
     after = before.without_entry(variable, place)
     change = WiringChange(
@@ -153,15 +154,17 @@ def check_variable_name(name: str) -> None:
     """Raise for what is no variable's name, and for lists that are not joined by colons."""
     if not name or not (name[0].isalpha() or name[0] == "_") or not all(c.isalnum() or c == "_" for c in name):
         raise UsageError(
-            f"{name!r} is not a variable name: use letters, digits and '_'", next_step="ush variable list"
+            f"{name!r} is not a variable name: use letters, digits and '_'", next_step=ush("variable", "list")
         )
     if not name.isascii():
-        raise UsageError(f"{name!r} is not a variable name: use ASCII letters only", next_step="ush variable list")
+        raise UsageError(
+            f"{name!r} is not a variable name: use ASCII letters only", next_step=ush("variable", "list")
+        )
     joined_by = next((told for pattern, told in OTHER_LISTS if pattern.fullmatch(name)), "")
     if joined_by:
         raise Refused(
             f"{name} is a list joined by {joined_by}, not by colons",
-            next_step=f"ush variable add {typed(name)} VALUE   (the whole value)",
+            next_step=ush("variable", "add", name, "VALUE", why="the whole value"),
         )
 
 
@@ -176,7 +179,7 @@ def wished(before: Wiring, place: Place, request: PathRequest, host: Host) -> Wi
             raise UsageError(
                 f"{shown(other, host.home)} is not in the wiring, so no entry can stand before it",
                 where=f"there are: {', '.join(there) or 'none'}",
-                next_step=f"ush path add {typed(place, host.home)} --front",
+                next_step=ush("path", "add", place, "--front"),
             )
         return before.with_entry_before(request.variable, place, other)
     known = before.find(request.variable, place)
@@ -195,7 +198,7 @@ def checked_directory(directory: str, host: Host) -> Place:
     if os.path.exists(place):
         raise UsageError(
             f"{directory!r} is not a directory",
-            next_step=f"ush path add {typed(os.path.dirname(place), host.home)}   (the directory it is in)",
+            next_step=ush("path", "add", os.path.dirname(place), why="the directory it is in"),
         )
     above = os.path.dirname(place)
     try:

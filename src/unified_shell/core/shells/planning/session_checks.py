@@ -10,6 +10,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.sessions import Session, find_program, fresh_variables, open_session
@@ -139,7 +140,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
                 question="opens",
                 holds=False,
                 answer=f"{after.trouble}{' (as it did before)' if known else ''}",
-                remedy="ush shell list",
+                remedy=ush("shell", "list"),
                 puts_back=not known,
                 elapsed_seconds=after.elapsed_seconds,
             )
@@ -163,7 +164,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
                 question="reads the wiring",
                 holds=False,
                 answer="its startup files do not reach the hook-up",
-                remedy="ush shell list",
+                remedy=ush("shell", "list"),
                 puts_back=True,
             )
         ]
@@ -192,7 +193,7 @@ def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims"
         question=f"{winner.command} starts from {shown(directory, host.home)}",
         holds=False,
         answer=f"it starts from {by}",
-        remedy=remedy or f"ush path list --shell {session.shell}   (shows what puts it there)",
+        remedy=remedy or ush("path", "list", "--shell", session.shell, why="shows what puts it there"),
         elapsed_seconds=session.elapsed_seconds,
     )
 
@@ -204,7 +205,7 @@ def _value_finding(session: Session, name: str, value: str) -> Finding:
         question=f"has the variable {name}",
         holds=there == value,
         answer="yes" if there == value else ("it is not set" if there is None else f"it is {there!r}"),
-        remedy="" if there == value else "ush shell list",
+        remedy="" if there == value else ush("shell", "list"),
         elapsed_seconds=session.elapsed_seconds,
     )
 
@@ -218,7 +219,9 @@ def _entry_finding(session: Session, variable: str, directory: str, home: str, *
         question=f"has {'' if times else 'no '}{shown(directory, home)} on {variable}",
         holds=found == times,
         answer=place if found else ("yes" if times == 0 else "it is not there"),
-        remedy="" if found == times else f"ush path list --shell {session.shell}   (shows what puts it there)",
+        remedy=""
+        if found == times
+        else ush("path", "list", "--shell", session.shell, why="shows what puts it there"),
         elapsed_seconds=session.elapsed_seconds,
     )
 

@@ -12,6 +12,7 @@ from unified_shell.core.errors import Refused, UsageError, nearest, os_error_tex
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript
 from unified_shell.core.shells.dialects.table import DIALECTS, dialect_named
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
@@ -45,7 +46,7 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
     Raises UsageError where there is no such file, Refused for one that others can write and everyone would run.
     """
     place = _absolute(file, host)
-    content = _content(place, file, host)
+    content = _content(place, file)
     written_in = dialect_named(dialect).name if dialect else dialect_of_script(place, content)
     if locations.scope is Scope.EVERYONE:
         check_for_everyone(os.path.dirname(place))
@@ -114,7 +115,7 @@ def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations
         raise UsageError(
             f"{name} is not a session script of the wiring",
             where=f"did you mean {near}?" if near else "",
-            next_step="ush shell list",
+            next_step=ush("shell", "list"),
         )
     change = WiringChange(
         aim=f"Stop sourcing {name} in new sessions",
@@ -141,14 +142,12 @@ def dialect_of_script(file: str, content: bytes) -> str:
     return "bash" if BASH_ONLY.search(content) else "sh"
 
 
-def _content(place: Place, file: str, host: Host) -> bytes:
+def _content(place: Place, file: str) -> bytes:
     try:
         with open(place, "rb") as opened:
             return opened.read(1 << 20)
     except IsADirectoryError as error:
-        raise UsageError(
-            f"{file!r} is a directory, not a script", next_step=f"ush path add {typed(place, host.home)}"
-        ) from error
+        raise UsageError(f"{file!r} is a directory, not a script", next_step=ush("path", "add", place)) from error
     except OSError as error:
         raise UsageError(f"{file!r} cannot be read", where=os_error_text(error)) from error
 

@@ -6,6 +6,8 @@ An entry of the wiring is dropped there. A person's own line is commented out, a
 import os
 from collections.abc import Sequence
 
+from msgspec import Struct
+
 from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
 from unified_shell.core.changes.steps import DropRecord, Step
 from unified_shell.core.findings import Finding
@@ -28,6 +30,51 @@ FAULTS = (FaultKind.MISSING.value, FaultKind.DUPLICATE.value, FaultKind.LITERAL_
 
 def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> Change:
     """Plan to take dead and doubled entries off PATH; opens and traces new sessions to see who put them there."""
+    found = _found(dialects, host, locations)
+    before = read_wiring(locations)
+    gone = [one for one in before.entries if one.variable == "PATH" and not os.path.isdir(one.directory)]
+    after = before
+    for one in gone:
+        after = after.without_entry("PATH", one.directory)
+    steps: tuple[Step, ...] = (
+        *(DropRecord(path=wiring_file(locations), keys=one.keys, before=one.value_text) for one in gone),
+        *(session_file_steps(after, locations, host.home) if gone else ()),
+        *line_steps(found.edits, host),
+    )
+    plan = Plan(
+        aim="Remove dead and duplicate entries from PATH",
+        lines=(
+            *(_removal(one.directory, "it is not there", "the wiring", host) for one in gone),
+            *(_left_line(one, host) for one in found.left),
+            *(edit_line(file, found.edits, host) for file in dict.fromkeys(one.file for one in found.edits)),
+        ),
+        nothing_to_do="" if steps else _nothing(found.left, host),
+        afterwards=("New sessions use it. A line that was commented out begins with #(ush off).",),
+    )
+    proofs: list[Proof] = []
+
+    def prepare(_staging: Place) -> tuple[Step, ...]:
+        modes = [(one, mode) for one in dialects for mode in Mode]
+        proofs.append(Proof(modes, host, [(one.file, one.dialect) for one in found.edits]))
+        return steps
+
+    def verify() -> tuple[Finding, ...]:
+        sure = {one.entry for one in found.edits} | {one.directory for one in gone}
+        unwanted = [one for one in found.directories if one in sure and not os.path.isdir(one)]
+        return proofs[-1].findings("PATH", [], unwanted=unwanted)
+
+    return Change(plan=plan, prepare=prepare, verify=verify)
+
+
+class _Found(Struct, frozen=True, kw_only=True):
+    """Dead and duplicate entries of new sessions: the lines to comment out, those that are left, all their directories."""
+
+    edits: tuple[OwnLine, ...]
+    left: tuple[EntryReport, ...]
+    directories: tuple[str, ...]
+
+
+def _found(dialects: Sequence[Dialect], host: Host, locations: Locations) -> _Found:
     dead: dict[str, tuple[EntryReport, Dialect]] = {}
     needed: set[tuple[str, int]] = set()
     for dialect in dialects:
@@ -37,54 +84,17 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
                     dead.setdefault(f"{one.directory}\0{one.file}\0{one.line}", (one, dialect))
                 else:
                     needed.add((one.file, one.line))
-    before = read_wiring(locations)
-    after, lines, edits, left = before, [], list[OwnLine](), list[EntryReport]()
-    for wired in before.entries:
-        if wired.variable == "PATH" and not os.path.isdir(wired.directory):
-            after = after.without_entry("PATH", wired.directory)
-            lines.append(_removal(wired.directory, "it is not there", "the wiring", host))
+    edits: dict[tuple[str, int], OwnLine] = {}
+    left: list[EntryReport] = []
     for one, dialect in dead.values():
-        # What is doubled in one kind of session may be the only one in another.
+        # What is a duplicate in one kind of session may be the only one in another.
         edit = None if (one.file, one.line) in needed else own_line(one, dialect, host)
-        if edit is not None and all((edit.file, edit.number) != (each.file, each.number) for each in edits):
-            edits.append(edit)
-        elif one.source == "startup file" and edit is None:
+        if edit is not None:
+            edits.setdefault((edit.file, edit.number), edit)
+        elif one.source == "startup file":
             left.append(one)
-    steps: tuple[Step, ...] = (
-        *(
-            DropRecord(path=wiring_file(locations), keys=one.keys, before=one.value_text)
-            for one in before.entries
-            if one not in after.entries
-        ),
-        *(session_file_steps(after, locations, host.home) if after != before else ()),
-        *line_steps(edits, host),
-    )
-    plan = Plan(
-        aim="Remove dead and duplicate entries from PATH",
-        lines=(
-            *lines,
-            *(_left_line(one, host) for one in left),
-            *(edit_line(file, edits, host) for file in dict.fromkeys(one.file for one in edits)),
-        ),
-        nothing_to_do="" if steps else _nothing(left, host),
-        afterwards=("New sessions use it. A line that was commented out begins with #(ush off).",),
-    )
-    proofs: list[Proof] = []
-
-    def prepare(_staging: Place) -> tuple[Step, ...]:
-        proofs.append(
-            Proof(
-                [(one, mode) for one in dialects for mode in Mode], host, [(one.file, one.dialect) for one in edits]
-            )
-        )
-        return steps
-
-    def verify() -> tuple[Finding, ...]:
-        gone = [one.directory for one, _ in dead.values() if not os.path.isdir(one.directory)]
-        sure = {one.entry for one in edits} | {one.directory for one in before.entries if one not in after.entries}
-        return proofs[-1].findings("PATH", [], unwanted=[one for one in gone if one in sure])
-
-    return Change(plan=plan, prepare=prepare, verify=verify)
+    directories = tuple(str(one.directory) for one, _ in dead.values())
+    return _Found(edits=tuple(edits.values()), left=tuple(left), directories=directories)
 
 
 def _removal(directory: str, why: str, source: str, host: Host) -> PlanLine:

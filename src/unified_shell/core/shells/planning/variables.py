@@ -1,6 +1,6 @@
 """Variables that a person wants in new sessions."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -8,6 +8,7 @@ from unified_shell.core.changes.plan import Change, LineKind, PlanLine
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Dialect, SetVariable
 from unified_shell.core.shells.wiring.conditions import check_condition
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
@@ -26,16 +27,16 @@ __all__ = [
 ]
 
 # Setting these in every session breaks shells, loaders or logins; each has a way of its own.
-REFUSED = {
-    "PATH": "ush path add DIRECTORY",
+REFUSED: Mapping[str, NextStep] = {
+    "PATH": ush("path", "add", "DIRECTORY"),
     "HOME": "the account sets it",
     "USER": "the account sets it",
     "SHELL": "chsh   (the system's own command)",
     "IFS": "set it in the script that needs it",
     "PS1": "set it in your startup file",
     "LD_PRELOAD": "set it for the one command that needs it",
-    "USH_ENVIRONMENT": "ush environment enter NAME",
-    "PYTHONHOME": "ush environment new NAME   (PYTHONHOME would mislead every Python)",
+    "USH_ENVIRONMENT": ush("environment", "enter", "NAME"),
+    "PYTHONHOME": ush("environment", "new", "NAME", why="PYTHONHOME would mislead every Python"),
 }
 
 
@@ -70,7 +71,7 @@ def plan_variable_drop(name: str, shells: Sequence[Dialect], host: Host, locatio
     known = before.variable(name)
     if known is None:
         raise UnknownName(
-            "variable in the wiring", name, [one.name for one in before.variables], next_step="ush variable list"
+            "variable in the wiring", name, [one.name for one in before.variables], next_step=ush("variable", "list")
         )
     after = without_variable(before, name)
     change = WiringChange(

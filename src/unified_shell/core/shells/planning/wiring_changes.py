@@ -12,6 +12,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import Afterward
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript, Side
 from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
 from unified_shell.core.shells.wiring.path_helper import paths_file_steps
@@ -36,7 +37,7 @@ class WiringChange(Struct, frozen=True, kw_only=True):
     before: Wiring
     after: Wiring
     lines: tuple[PlanLine, ...]
-    afterwards: tuple[str, ...] = ()
+    afterwards: tuple[Afterward, ...] = ()
     nothing: str = ""
     variable: str = "PATH"
     wanted: tuple[Place, ...] = ()

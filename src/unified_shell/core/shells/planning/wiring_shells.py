@@ -9,6 +9,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan_at_end, plan_hookup, plan_unhook
 from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
@@ -29,7 +30,7 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at
         if strange := next((one for one in shells if not one.reads and host.system is not System.WINDOWS), None):
             raise UsageError(
                 f"{strange.name} is a shell of Windows: it has no sessions on this machine",
-                next_step="ush shell list   (the shells here, and what they read)",
+                next_step=ush("shell", "list", why="the shells here, and what they read"),
             )
         hookup = (plan_at_end if at_end else plan_hookup)(shells, host, locations)
     wiring = read_wiring(locations)

@@ -10,8 +10,9 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import join, shown, typed
+from unified_shell.core.machine.places import join, shown
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.sessions.path_faults import commands_in
 
@@ -42,7 +43,7 @@ def winner_against(directory: str, entries: Sequence[str], own: Sequence[str]) -
     return None
 
 
-def way_out(directory: str, dialect: Dialect, mode: Mode, host: Host) -> tuple[str, str]:
+def way_out(directory: str, dialect: Dialect, mode: Mode, host: Host) -> tuple[str, NextStep]:
     """Say which line puts a directory in front in such a session, and what is typed to let the wiring win; empty for an
     entry that no startup file puts there.
     """
@@ -51,5 +52,4 @@ def way_out(directory: str, dialect: Dialect, mode: Mode, host: Host) -> tuple[s
     if source is None or not source.file or "/wiring/" in source.file:
         return "", ""
     where = shown(source.file, host.home) + (f", line {source.line}" if source.line else "")
-    first = f"ush path drop {typed(directory, host.home)}"
-    return where, f"{first}   or   ush shell wire {typed(dialect.name)} --at-end"
+    return where, (ush("path", "drop", directory), "or", ush("shell", "wire", dialect.name, "--at-end"))

@@ -21,6 +21,7 @@ from unified_shell.core.machine.places import from_json_text, in_home, shown, to
 from unified_shell.core.machine.registry.registry import registry_of, registry_place
 from unified_shell.core.machine.registry.registry_text import registry_text
 from unified_shell.core.machine.registry.registry_values import Registry, RegistryKind, RegistryValue
+from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Side
 
 from .wiring import Wiring
@@ -126,7 +127,7 @@ def registry_findings(
             question=f"gives new programs {'' if times else 'no '}{shown(directory, host.home)} on {variable}",
             holds=there.count(_same(directory)) == times,
             answer=f"{there.count(_same(directory))} times",
-            remedy="ush path list --registry",
+            remedy=ush("path", "list", "--registry"),
         )
         for directories, times in ((wanted, 1), (unwanted, 0))
         for directory in directories
@@ -174,7 +175,7 @@ def _joined(
     if len(text) > MOST_CHARACTERS:
         raise Refused(
             f"{name} would be {len(text)} characters long in the registry; the limit is {MOST_CHARACTERS}",
-            next_step="ush path list --registry   (what stands there)",
+            next_step=ush("path", "list", "--registry", why="what stands there"),
         )
     return RegistryValue(text=text, kind=kind) if text else None
 

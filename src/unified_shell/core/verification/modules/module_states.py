@@ -19,6 +19,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.processes.pool import map_at_once
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Mode
 from unified_shell.core.shells.sessions.sessions import open_session
 from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -42,7 +43,7 @@ class ModuleReport(Struct, frozen=True, kw_only=True):
     holders: tuple[Holder, ...]
     without: tuple[str, ...]
     import_as: tuple[str, ...]
-    remedy: str
+    remedy: NextStep
     providers: tuple[Provider, ...] = ()
 
 
@@ -173,13 +174,13 @@ def _import_names(project: str, pythons: Sequence[AskedPython]) -> tuple[str, ..
 
 def _remedy(
     name: str, holders: Sequence[Holder], pythons: Sequence[AskedPython], providers: Sequence[Provider], host: Host
-) -> str:
+) -> NextStep:
     ready = [one for one in holders if one.state is State.READY]
     for one in ready:
         if one.environment and one.language == "Python":
-            return f"ush environment run {typed(one.environment)} -- python -c 'import {name}'"
+            return ush("environment", "run", one.environment, "--", "python", "-c", f"import {name}")
         if one.environment:
-            return f"ush environment enter {typed(one.environment)}   (its {one.language} has it)"
+            return ush("environment", "enter", one.environment, why=f"its {one.language} has it")
     if ready:
         return f"{typed(ready[0].executable, host.home)}   ({ready[0].owner} has it)"
     mismatched = next((one for one in holders if one.state is State.MISMATCHED and one.language == "Python"), None)
@@ -187,23 +188,23 @@ def _remedy(
         return _loader(mismatched.file, pythons, host)
     imports = _import_names(name, pythons)
     if imports:
-        return f"ush look module:{typed(imports[0])}   (its import name, by {name})"
+        return ush("look", f"module:{imports[0]}", why=f"its import name, by {name}")
     if not providers:
         return ""
     environment = next((one.environment for one in pythons if one.environment), "")
     if not environment:
-        return "ush environment new study"
-    return f"ush package get {typed(providers[0].project)} -e {typed(environment)}"
+        return ush("environment", "new", "study")
+    return ush("package", "get", providers[0].project, "-e", environment)
 
 
-def _loader(file: str, pythons: Sequence[AskedPython], host: Host) -> str:
+def _loader(file: str, pythons: Sequence[AskedPython], host: Host) -> NextStep:
     """Say which Python here could load a compiled file, or what to get."""
     fitting = next((one for one in pythons if not one.misfit(file)), None)
     if fitting is not None and fitting.environment:
-        return f"ush environment enter {typed(fitting.environment)}   (its Python could load it)"
+        return ush("environment", "enter", fitting.environment, why="its Python could load it")
     if fitting is not None:
         return f"{typed(fitting.executable, host.home)}   ({fitting.facts.title} could load it)"
     build = build_of(file)
     if build.misfit(build.version, host.word_size_bits, host.architecture):
         return ""
-    return f"ush interpreter get python {build.version}   (no Python here could load it)"
+    return ush("interpreter", "get", "python", build.version, why="no Python here could load it")

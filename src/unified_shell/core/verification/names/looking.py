@@ -17,6 +17,7 @@ from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.machine.processes.running_programs import RunningProgram
 from unified_shell.core.machine.processes.system_packages import search_line
+from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.command_sessions import CommandSession, ask_command_session
 from unified_shell.core.shells.wiring.wiring import read_wiring
@@ -40,7 +41,7 @@ class NameLook(Struct, frozen=True, kw_only=True):
     menu: tuple[MenuEntry, ...]
     session_is_stale: bool
     stale_programs: tuple[RunningProgram, ...]
-    remedy: str
+    remedy: NextStep
     commands: tuple[CommandSession, ...] = ()
 
     @property
@@ -73,7 +74,7 @@ def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
         commands=_command_sessions(name, sessions, host, locations),
     )
     absent = state is State.ABSENT
-    return replace(found, remedy=_remedy_where_absent(report, host, locations) if absent else _remedy(found, host))
+    return replace(found, remedy=_remedy_where_absent(report, host, locations) if absent else _remedy(found))
 
 
 def _with_versions(
@@ -100,7 +101,7 @@ def _command_sessions(
     return tuple(one for one in asked if one is not None)
 
 
-def _remedy(look: NameLook, host: Host) -> str:
+def _remedy(look: NameLook) -> NextStep:
     """Return what mends the worst of it; nothing where all is well, or where nothing known would."""
     report, state = look.report, look.state
     if state is State.READY:
@@ -109,11 +110,11 @@ def _remedy(look: NameLook, host: Host) -> str:
         return "open a new session   (new ones find it)"
     if report.state is State.READY and state is State.HIDDEN:
         here = next(one for one in report.candidates if one.state is State.READY)
-        return f"ush path add {typed(os.path.dirname(here.path), host.home)}   (new sessions do not find it)"
+        return ush("path", "add", os.path.dirname(here.path), why="new sessions do not find it")
     if state in (State.BROKEN, State.MISMATCHED):
         works = _another_that_starts(report.candidates)
         if works:
-            return f"ush command prefer {typed(report.name)} {typed(works, host.home)}"
+            return ush("command", "prefer", report.name, works)
     return report.remedy
 
 
@@ -122,7 +123,7 @@ def _another_that_starts(candidates: Sequence[Candidate]) -> str:
     return next((str(one.path) for one in candidates if one.state in usable), "")
 
 
-def _remedy_where_absent(report: NameReport, host: Host, locations: Locations) -> str:
+def _remedy_where_absent(report: NameReport, host: Host, locations: Locations) -> NextStep:
     """Return how to have a command that is nowhere here; nothing is offered that could be another's code."""
     from .providers import ProviderPlace, providers_of
 
@@ -130,12 +131,12 @@ def _remedy_where_absent(report: NameReport, host: Host, locations: Locations) -
         return report.remedy
     language = find_language(report.name) or find_language(language_of(report.name))
     if language is not None:
-        return f"ush interpreter get {typed(language.name)}"
+        return ush("interpreter", "get", language.name)
     providers = providers_of(report.name, host, locations, command=True)
     if providers:
         one = providers[0]
         if one.place is ProviderPlace.ENVIRONMENT:
-            return f"ush environment enter {typed(one.environment)}"
-        return f"ush command get {typed(one.project)}"
+            return ush("environment", "enter", one.environment)
+        return ush("command", "get", one.project)
     line = search_line(typed(report.name), host)
     return f"{line}   (if it is a tool of the system)" if line else ""

@@ -9,8 +9,9 @@ from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.managed import all_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
-from unified_shell.core.machine.places import join, lies_in, typed
+from unified_shell.core.machine.places import join, lies_in
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import NextStep, ush
 
 __all__ = ["belongs_to", "managed_places"]
 
@@ -25,23 +26,23 @@ def managed_places(host: Host, locations: Locations) -> dict[str, str]:
     return places | {str(one.layout.scripts): f"environment {one.name}" for one in all_environments(host, locations)}
 
 
-def belongs_to(path: str, host: Host, locations: Locations) -> tuple[str, str]:
+def belongs_to(path: str, host: Host, locations: Locations) -> tuple[str, NextStep]:
     """Say which environment or interpreter a place is, or is part of, and what is typed to use it; empty for none."""
     for environment in all_environments(host, locations):
         if lies_in(path, environment.prefix):
-            return f"environment {environment.name}", f"ush environment enter {typed(environment.name)}"
+            return f"environment {environment.name}", ush("environment", "enter", environment.name)
     for kept in all_managed(host, locations):
         if lies_in(path, kept.prefix):
-            return f"interpreter {kept.name}", f"ush path add {typed(os.path.dirname(kept.executable), host.home)}"
+            return f"interpreter {kept.name}", ush("path", "add", os.path.dirname(kept.executable))
     for adopted in read_adopted(locations):
         folder = os.path.dirname(adopted.executable)
         if path == folder or (os.path.basename(folder) == "bin" and path == os.path.dirname(folder)):
-            return f"interpreter {adopted.name}", f"ush path add {typed(folder, host.home)}"
+            return f"interpreter {adopted.name}", ush("path", "add", folder)
     top = path if os.path.isdir(path) else os.path.dirname(path)
     top = os.path.dirname(top) if os.path.basename(top) == "bin" else top
     if os.path.isfile(join(top, "pyvenv.cfg")):
-        return "an environment not made by ush", f"ush environment adopt {typed(top, host.home)}"
+        return "an environment not made by ush", ush("environment", "adopt", top)
     pythons = (join(top, "bin", name) for name in ("python3", "python"))
     if top not in SHARED_PREFIXES and any(is_executable_file(one) for one in pythons):
-        return "a Python interpreter", f"ush interpreter adopt {typed(top, host.home)}"
+        return "a Python interpreter", ush("interpreter", "adopt", top)
     return "", ""

@@ -14,8 +14,9 @@ from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import inside, typed
+from unified_shell.core.machine.places import inside
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.next_steps import ush
 from unified_shell.core.verification.programs import program
 
 from .environment_checks import check_distributions
@@ -69,6 +70,6 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
         question="loads nothing from its original",
         holds=not strays,
         answer=answer,
-        remedy=f"ush environment show {typed(copy.name)}" if strays else "",
+        remedy=ush("environment", "show", copy.name) if strays else "",
         elapsed_seconds=ran.elapsed_seconds,
     )

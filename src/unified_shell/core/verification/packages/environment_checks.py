@@ -24,10 +24,11 @@ from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, typed
+from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.pool import map_at_once
 from unified_shell.core.machine.processes.processes import Ran, run_program
 from unified_shell.core.machine.programs.executables import is_executable_file, read_executable
+from unified_shell.core.next_steps import ush
 from unified_shell.core.verification.programs import program
 
 from .installed_metadata import Installed, read_installed
@@ -65,14 +66,13 @@ def check_environment(environment: Environment, host: Host, *, thorough: bool = 
 
 def check_readable(locations: Locations) -> tuple[Finding, ...]:
     """Return a fault for each environment of which it cannot be read what it holds."""
-    whose = locations.for_whom
     return tuple(
         Finding(
             subject=name,
             question="its contents can be read",
             holds=False,
             answer=why,
-            remedy=f"ush environment drop {typed(name)}{whose}   (then make it again)",
+            remedy=ush("environment", "drop", name, *locations.scope_words, why="then make it again"),
         )
         for name, why in unreadable_environments(locations).items()
     )
@@ -126,7 +126,7 @@ def _as_recorded(
             question="its files are unchanged",
             holds=False,
             answer=altered_text(altered),
-            remedy="" if environment.foreign else f"ush verify {typed(environment.name)} --mend{environment.whose}",
+            remedy="" if environment.foreign else ush("verify", environment.name, "--mend", *environment.scope_words),
         )
     answer = "it is not there" if there is None else there.metadata.version
     holds = there is not None and there.metadata.version == one.version
@@ -137,7 +137,7 @@ def _as_recorded(
         answer="yes" if holds else answer,
         remedy=""
         if holds or environment.foreign
-        else f"ush verify {typed(environment.name)} --mend{environment.whose}",
+        else ush("verify", environment.name, "--mend", *environment.scope_words),
     )
 
 
@@ -149,7 +149,7 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
             question="was installed by ush",
             holds=False,
             answer=f"{there.metadata.version} was installed by {there.installer or 'something else'}",
-            remedy=f"ush package get {typed(name)} {environment.change_option}   (so that it is recorded)",
+            remedy=ush("package", "get", name, *environment.changing, why="so that it is recorded"),
         )
         for name, there in installed.items()
         if name not in known
@@ -186,7 +186,7 @@ def _satisfied(
             question=f"has what it requires: {text}",
             holds=False,
             answer=f"there is {have}",
-            remedy=f"ush package get {typed(text.split(';')[0].strip())} {environment.change_option}",
+            remedy=ush("package", "get", text.split(";")[0].strip(), *environment.changing),
         )
         for name, text, have in wrong
     ]
@@ -271,9 +271,9 @@ class _Judge(Struct, frozen=True):
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
         holds = ran.returncode == 0
-        remedy = f"ush environment run {typed(self.environment.name)} -- python -c 'import {name}'"
+        remedy = ush("environment", "run", self.environment.name, "--", "python", "-c", f"import {name}")
         if by_extra:
-            remedy = f"ush package get {typed(by_extra)} {self.environment.change_option}"
+            remedy = ush("package", "get", by_extra, *self.environment.changing)
         return Finding(
             subject=one.name,
             question=question,
@@ -299,9 +299,7 @@ class _Judge(Struct, frozen=True):
             question=f"command {entry.name} launches",
             holds=not trouble,
             answer=trouble or (lacking.text if lacking else "") or "its launcher is there, and its entry point loads",
-            remedy=f"ush environment run {typed(self.environment.name)} -- {typed(entry.name)} --help"
-            if trouble
-            else "",
+            remedy=ush("environment", "run", self.environment.name, "--", entry.name, "--help") if trouble else "",
             elapsed_seconds=seconds,
         )
 

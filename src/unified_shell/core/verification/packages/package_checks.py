@@ -13,7 +13,7 @@ from unified_shell.core.environments.trees.next_edition import proof_of_start
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import typed
+from unified_shell.core.next_steps import Afterward, Labelled, ush
 
 from .environment_checks import check_distributions
 from .installed_metadata import Installed, read_installed
@@ -35,18 +35,19 @@ class PackageChecks(Struct):
         """Return the change with its verification: the interpreter starts, and what is new imports and launches."""
         return replace(change, verify=self._verify)
 
-    def lines(self) -> tuple[str, ...]:
+    def lines(self) -> tuple[Afterward, ...]:
         """Return lines that tell which commands appeared, and by which other name what was asked for is imported."""
         there = [(name, self._installed[name]) for name in self._new if name in self._installed]
         commands = list(dict.fromkeys(name for _, one in there for name in one.command_names))
-        lines = [f"New commands:  {', '.join(commands)}"] if commands else []
+        lines: list[Afterward] = [Labelled(label="New commands", step=", ".join(commands))] if commands else []
         if commands:
             asked = [name for project, one in there if project in self._asked for name in one.command_names]
             first = (asked or commands)[0]
-            lines.append(f"Start one:     ush environment run {typed(self.before.name)} -- {typed(first)} --help")
+            start = ush("environment", "run", self.before.name, "--", first, "--help")
+            lines.append(Labelled(label="Start one", step=start))
         for name, one in there:
             if name in self._asked and one.imports and canonicalize_name(one.imports[0]) != name:
-                lines.append(f"Import {name} as:  import {one.imports[0]}")
+                lines.append(Labelled(label=f"Import {name} as", step=f"import {one.imports[0]}"))
         return tuple(lines)
 
     def _verify(self) -> tuple[Finding, ...]:
