@@ -56,7 +56,7 @@ MISTAKES = {
     "misspelt key": (
         'summary = "',
         'sumary = "',
-        ["line 1: summary is missing", "line 4: nothing here is called 'sumary'"],
+        ["line 1: summary is missing", "line 4: unknown key 'sumary'"],
     ),
     "number for text": ('version = "1.4"', "version = 1.4", ["line 3: version = 1.4; expected a text"]),
     "no version": ('version = "1.4"', 'version = "newest"', ["line 3: version = 'newest'; expected a version"]),
@@ -72,7 +72,7 @@ MISTAKES = {
     ),
     "no form": ("[[form]]", "[form]", ["line 10: form = ", "expected one or more [[form]]"]),
     "empty check": ('command = ["humscan", "--version"]', "", ["line 28: expected either command or module"]),
-    "no TOML": ("[needs]", "[needs", ["it is no TOML", "line 21"]),
+    "no TOML": ("[needs]", "[needs", ["not valid TOML", "line 21"]),
 }
 
 

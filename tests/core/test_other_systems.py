@@ -202,7 +202,7 @@ def test_the_wiring_goes_to_the_registry_and_is_undone(account: Account) -> None
     plan = account.ush("path", "add", "tools", "--yes").out
     assert "the registry's Path in HKEY_CURRENT_USER\\Environment" in plan
     assert "+ %USERPROFILE%\\tools" in plan
-    assert "3 of 3 checks hold" in plan
+    assert "3 of 3 checks passed" in plan
     shown = account.ush("path", "list", "--registry", "--json").json()["entries"]
     assert [one["directory"] for one in shown] == [f"{account.home}/tools", "C:\\Tools", "%X%"]
     account.ush("undo", "--yes")
@@ -227,7 +227,7 @@ def test_the_wiring_goes_to_the_registry_and_is_undone(account: Account) -> None
     assert registry.keys(r"HKEY_CURRENT_USER\Software\Python\UnifiedShell") == ()
     hive.write_text("nonsense")
     broken = account.ush("path", "list", "--registry", code=4)
-    assert "is no registry file" in broken.err
+    assert "is not a registry file" in broken.err
 
 
 def test_the_prompts_texts_and_extensions(tmp_path: Path) -> None:

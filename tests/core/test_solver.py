@@ -281,13 +281,13 @@ def test_yanked_versions_need_an_exact_pin() -> None:
 @pytest.mark.parametrize(
     ("universe", "requests", "said"),
     [
-        ({"hive": {"1.0": ()}}, ["hive>=2"], "you ask for hive>=2, but apiary has 1.0"),
+        ({"hive": {"1.0": ()}}, ["hive>=2"], "you requested hive>=2, but apiary has 1.0"),
         ({"hive": {"1.0": ("gone",)}}, ["hive"], "hive 1.0 requires gone, but no index has gone (asked: apiary)"),
         ({"a": {"1": ("c<2",)}, "b": {"1": ("c>=2",)}, "c": {"1": (), "2": ()}}, ["a", "b"], "b 1 requires c>=2"),
         (
             {"hive": {"1.0": ("comb @ https://a.example/comb-1-py3-none-any.whl",)}},
             ["hive"],
-            "only you can ask for that",
+            "only you may request that",
         ),
         ({}, ["hive @ https://a.example/h.whl", "hive @ https://b.example/h.whl"], "from two addresses"),
     ],
@@ -321,7 +321,7 @@ def test_a_proof_names_the_persons_requests_and_all_that_stands_between() -> Non
     with pytest.raises(NoSolution) as caught:
         run(universe, ["alone", "swarm", "hum>=2"])
     assert caught.value.message == (
-        "no set of versions fits: you ask for swarm, you ask for hum>=2 and every version of swarm requires hum<2"
+        "no set of versions fits: you requested swarm, you requested hum>=2 and every version of swarm requires hum<2"
     )
     assert "hum>=2" in next_step_text(caught.value.next_step)
     with pytest.raises(NoSolution) as caught:
@@ -367,11 +367,13 @@ def test_constraints_bound_and_overrides_replace_and_a_proof_says_so() -> None:
     bounds = Rules(constraints=(Requirement("comb<3"), Requirement("hum<1")))
     assert chosen(run(universe, ["hive"], rules=bounds)) == {"hive": "1", "comb": "1"}
     assert chosen(run(universe, ["comb"], rules=bounds)) == {"comb": "2"}, "a constraint asks for nothing"
-    with pytest.raises(NoSolution, match="a constraint holds hum<1"):
+    with pytest.raises(NoSolution, match="a limit says hum<1"):
         run(universe, ["hive>=2"], rules=bounds)
     instead = Rules(overrides=(Requirement("comb==3"),))
     solution = run(universe, ["hive==1"], rules=instead)
     assert chosen(solution) == {"hive": "1", "comb": "3"}
-    assert solution.asked_by[canonicalize_name("comb")] == ("hive 1 requires comb==3 (your override of comb<2)",)
-    with pytest.raises(NoSolution, match="requires comb<2, by your override comb==4"):
+    assert solution.asked_by[canonicalize_name("comb")] == (
+        "hive 1 requires comb==3 (your replacement, from comb<2)",
+    )
+    with pytest.raises(NoSolution, match="requires comb<2, by your replacement comb==4"):
         run(universe, ["hive==1"], rules=Rules(overrides=(Requirement("comb==4"),)))

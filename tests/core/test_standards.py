@@ -279,7 +279,7 @@ def test_metadata_is_read_leniently() -> None:
     found = parse_metadata(text, "here")
     assert (found.name, found.extras, found.requires_python) == ("waggle-io", ("long-name",), ">=3.8")
     assert found.requires == ("combgraph (>=1) ; python_version > '3'",)
-    with pytest.raises(WheelBroken, match="names no project"):
+    with pytest.raises(WheelBroken, match="lacks a project name"):
         parse_metadata(b"Version: 1\n", "here")
 
 
@@ -288,8 +288,8 @@ def test_metadata_is_read_leniently() -> None:
     [
         ("swarm = swarmcast.command:main", ("swarm", "swarmcast.command", "main")),
         ("Swarm-2 = a.b : c.d [extra]", ("Swarm-2", "a.b", "c.d")),
-        ("swarm = swarmcast.command", "names no function"),
-        ("swarm = os; import x:main", "names no function"),
+        ("swarm = swarmcast.command", "does not name a function"),
+        ("swarm = os; import x:main", "does not name a function"),
         ("../swarm = a:b", "cannot be a file's name"),
         ("-swarm = a:b", "cannot be a file's name"),
         ("a/b = a:b", "cannot be a file's name"),
@@ -348,8 +348,8 @@ def test_pages_say_the_same_in_both_forms() -> None:
 @pytest.mark.parametrize(
     ("content", "said"),
     [
-        (JSON_PAGE.encode()[:-20], "not whole"),
-        (b"[]", "lists no files"),
+        (JSON_PAGE.encode()[:-20], "incomplete"),
+        (b"[]", "not in the standard format"),
         (b'{"meta": {"api-version": "2.0"}, "files": []}', "version 2.0"),
     ],
 )

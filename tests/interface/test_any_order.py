@@ -34,7 +34,7 @@ killing = st.one_of(st.none(), st.none(), st.integers(0, 60))
 
 
 class Commands(RuleBasedStateMachine):
-    """One account, and what it should hold. `asked` is None while there is no environment."""
+    """One account, and what it should hold. `asked` is None while there is not an environment."""
 
     def __init__(self) -> None:
         super().__init__()

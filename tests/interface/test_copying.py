@@ -16,6 +16,7 @@ from support.account import BASE_PYTHON, Account, visible_state
 from support.digests import digest_of_tree
 from support.hand_made import VERSION, hand_made
 from support.sources import source
+from support.suggestions import step_text
 from support.wheels import wheel
 from unified_shell.core.commands.desktop import parse_desktop_entry
 from unified_shell.core.environments.trees.installer_names import installer_commands, installer_projects
@@ -91,7 +92,7 @@ def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: 
     )
     account.ush("verify", "old")
     shown = account.ush("environment", "show", "old").out
-    assert "by something else" in shown
+    assert "not made by ush" in shown
     assert "a person" in account.ush("package", "list", "-e", "old").out
     for words in (
         ("package", "get", "nectar"),
@@ -186,7 +187,7 @@ def test_a_protected_one_refuses_until_it_is_said_otherwise(apiary: Account) -> 
     [
         (("copy", "nothing-here", "new"), 2, "no environment named"),
         (("copy", "/usr/share", "new"), 2, "neither an environment nor an interpreter"),
-        (("adopt", "/usr/share"), 2, "is no environment"),
+        (("adopt", "/usr/share"), 2, "is not an environment"),
         (("copy", "hive", "hive"), 3, "there is an environment named hive"),
         (("copy", "hive", "a/b"), 2, "cannot be an environment's name"),
     ],
@@ -334,7 +335,8 @@ def test_an_environment_whose_interpreter_is_gone_is_told_and_made_anew_on_anoth
     assert "which is gone" in apiary.ush("environment", "list").out
     apiary.ush("environment", "run", "study", "--", "python", code=4)
     faults = apiary.ush("verify", "study", "--json", code=1).json()["items"][0]["findings"]
-    remedy = next(one["remedy"] for one in faults if "environment copy" in one["remedy"])
+    remedies = [step_text(one["remedy"]) for one in faults]
+    remedy = next(one for one in remedies if "environment copy" in one)
     words = (
         remedy.split("   ")[0].removeprefix("ush ").replace("--interpreter 3", f"--interpreter {BASE_PYTHON}").split()
     )

@@ -49,7 +49,7 @@ def test_everyones_files_are_written_and_undone(account: Account, root: Path) ->
     assert account.run(["bash", "--norc", "-c", line]).out == "all\nit's\n"
     assert str(account.home) not in (root / "opt/unified-shell/data/wiring/session.sh").read_text()
     assert "--for everyone" in account.ush("journal", "--for", "everyone").out
-    assert "Nothing was changed yet" in account.ush("journal").out, "mine is another journal"
+    assert "No changes yet" in account.ush("journal").out, "mine is another journal"
     for _ in range(2):
         account.ush("undo", "--for", "everyone", "--yes")
     assert digest_of_tree(str(root / "etc")) == before
@@ -129,7 +129,7 @@ def test_an_environment_for_everyone_can_be_read_and_run_by_all(account: Account
     assert "made, everyone's" in account.ush("environment", "list").out
     if not Path(BASE_PYTHON).resolve().parents[-2].stat().st_mode & 0o001:
         words = ("environment", "new", "x", "--interpreter", BASE_PYTHON)
-        assert "is no base for everyone" in account.ush(*words, *EVERYONE, code=3).err
+        assert "cannot serve everyone" in account.ush(*words, *EVERYONE, code=3).err
 
 
 def test_everyones_environment_is_changed_by_those_with_rights_and_copied_by_all(
@@ -146,7 +146,10 @@ def test_everyones_environment_is_changed_by_those_with_rights_and_copied_by_all
     assert first.stat().st_nlink < 3, "in everyone's store, and in no other one's"
     mine = (account.data / "environments/mine").resolve()
     mine.chmod(0o777)
-    assert "nothing of it is run" in account.ush("environment", "copy", "mine", "second", *EVERYONE, code=3).err
+    assert (
+        "ush does not run it with your rights"
+        in account.ush("environment", "copy", "mine", "second", *EVERYONE, code=3).err
+    )
     mine.chmod(0o755)
     account.ush("environment", "copy", "mine", "second", *EVERYONE)
     listed = account.ush("environment", "list", "--json").json()["items"]

@@ -73,7 +73,7 @@ def test_a_startup_file_of_the_gallery_is_wired_and_undone(account: Account, nam
         listed = account.ush("path", "list", "--shell", case.shell, *(["--login"] if case.login else [])).out
         assert "tools" in listed
     else:
-        assert "checks hold" in done.out or "FAULT" in done.out
+        assert "checks passed" in done.out or "FAULT" in done.out
     account.ush("undo", "--yes")
     (account.home / "job.sh").unlink(missing_ok=True)
     assert _state(account.home, MADE_BY_SHELLS) == before

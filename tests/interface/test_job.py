@@ -11,6 +11,7 @@ import pytest
 
 from support.account import BASE_PYTHON, USH, Account, visible_state
 from support.shells import POSIX_SHELLS, words_of
+from support.suggestions import step_text
 from support.wheels import wheel
 from unified_shell.demo.study import make_study_index
 
@@ -35,7 +36,7 @@ def test_a_package_is_got_verified_used_and_undone(apiary: Account) -> None:
     questions = [one["question"] for one in verified["items"][0]["findings"]]
     assert "import waggle" in questions
     assert "command swarmcast launches" in questions
-    assert all(one["holds"] for one in verified["items"][0]["findings"])
+    assert all(one["passed"] for one in verified["items"][0]["findings"])
     apiary.ush("undo", "--yes")
     assert visible_state(apiary.home) == {**before, **_recordings(apiary.home)}
     apiary.ush("undo", "3", "--yes", code=2)
@@ -131,7 +132,7 @@ def test_a_new_login_file_is_the_one_that_hides_none(account: Account) -> None:
 @pytest.mark.parametrize(
     ("startup", "said"),
     [
-        ("if [ -r x ]; then\n", "has a mistake already"),
+        ("if [ -r x ]; then\n", "has a syntax error"),
         ("cat <<END\nopen\n", "ends inside a here-document"),
     ],
     ids=["a mistake", "an open here-document"],
@@ -209,7 +210,7 @@ def test_undo_through_follows_environments_and_those_that_build_on_them(apiary: 
     apiary.ush("environment", "drop", "other", "--yes")
     apiary.ush("environment", "new", "other", "--interpreter", BASE_PYTHON, "--yes")
     after = visible_state(apiary.home)
-    assert "Take back 5 changes" in apiary.ush("undo", "3", "--through", "--yes").out
+    assert "Undo 5 changes" in apiary.ush("undo", "3", "--through", "--yes").out
     assert visible_state(apiary.home) == before
     apiary.ush("undo", "8", "--yes")
     assert visible_state(apiary.home) == after
@@ -309,7 +310,7 @@ def test_an_interpreter_is_adopted_used_and_forgotten(account: Account) -> None:
     assert "Nothing to change" in account.ush("interpreter", "adopt", BASE_PYTHON, "--yes").out
     account.ush("environment", "new", "hive", "--interpreter", "mine", "--yes")
     dropped = account.ush("interpreter", "drop", "mine", "--yes")
-    assert "environment hive goes on working" in dropped.out
+    assert "environment hive still works" in dropped.out
     asked = account.environment() / "bin/python"
     refused = account.ush("interpreter", "adopt", asked, "--yes", code=3)
     assert "belongs to the environment" in refused.err
@@ -349,7 +350,7 @@ def test_verify_names_cause_and_remedy_of_each_fault(apiary: Account, tmp_path: 
     (site / "waggle/__init__.py").unlink()
     (apiary.environment() / "bin/hivehum").unlink()
     found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
-    faults = {(one["subject"], one["question"]): one for one in found if not one["holds"]}
+    faults = {(one["subject"], one["question"]): one for one in found if not one["passed"]}
     expected = {
         ("crashing", "import crashing"): "SIGSEGV",
         ("needing", "import needing"): "something it needs is not there",
@@ -398,7 +399,7 @@ def test_an_index_is_served_in_both_forms(account: Account, tmp_path: Path) -> N
         server.wait()
     # What is there needs no index that answers; what is not there does.
     there = account.ush("package", "get", "hivehum", "-e", "hive", "--yes")
-    assert "4 that are there stay as they are" in there.out
+    assert "4 unchanged" in there.out
     gone = account.ush("package", "get", "no-such", "-e", "hive", "--yes", code=4)
     assert "connection refused" in gone.err
     assert gone.err.count("\n") <= 3
@@ -413,7 +414,7 @@ def test_the_demo_plays_to_its_end_offline(account: Account) -> None:
     assert done.code == 0, done.out + done.err
     for words in (
         "swarmcast: hidden",
-        ": all hold",
+        ": all passed",
         "hive clover: 41.5 kg",
         "linden",
         f"scratch home is {home}",
@@ -440,7 +441,7 @@ def test_why_a_package_is_there_and_newer_ones(apiary: Account, tmp_path: Path) 
     assert "nothing to change" in apiary.ush("package", "get", "bee", "-e", "hive", "--yes").out.lower()
     got = apiary.ush("package", "refresh", "wax", "-e", "hive", "--yes")
     assert "wax 1.0 → 1.5" in got.out, "the newest that fits, not the newest"
-    assert "already the newest" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out
+    assert "already up to date" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out
     apiary.ush("undo", "--yes")
     assert "1.0" in apiary.ush("package", "list", "-e", "hive").out
 
@@ -466,12 +467,12 @@ def test_the_source_the_day_and_the_oldest_can_be_chosen(apiary: Account, tmp_pa
     assert got("--from", "two") == "bee 9.0"
     none = apiary.ush("package", "get", "bee", "-e", "hive", "--as-of", "2019-01-01", code=4)
     assert "was published later (2024-05-01)" in none.err
-    assert "is no day" in apiary.ush("package", "get", "bee", "-e", "hive", "--as-of", "May", code=2).err
+    assert "is not a date" in apiary.ush("package", "get", "bee", "-e", "hive", "--as-of", "May", code=2).err
     assert (
         "no index named 'three'" in apiary.ush("package", "get", "bee", "-e", "hive", "--from", "three", code=2).err
     )
     apiary.ush("package", "get", "bee", "-e", "hive", "--from", "two", "--yes")
-    assert "already the newest" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out, "the tie stays"
+    assert "already up to date" in apiary.ush("package", "refresh", "-e", "hive", "--yes").out, "the tie stays"
     apiary.ush("undo", "--yes")
     assert got() == "bee 2.0", "and goes with the change"
 
@@ -484,12 +485,12 @@ def test_an_interpreter_is_chosen_for_packages_and_wheels_are_carried(apiary: Ac
     none = apiary.ush("environment", "new", "x", "--supported-by", "old-bee", code=4)
     assert "its wheels are for cp27 on win32" in none.err
     refused = apiary.ush("package", "get", "old-bee", "-e", "hive", code=4)
-    assert "nothing for this kind of machine" in refused.err
+    assert "is not published for this kind of machine" in refused.err
     wheel(wheels, "older-bee", "1.0", tag="cp27-none-any")
     refused = apiary.ush("package", "get", "older-bee", "-e", "hive", code=4)
     assert "--supported-by older-bee" in refused.err
     made = apiary.ush("environment", "new", "x", "--supported-by", "bee", "--yes")
-    assert "Make the environment x on Python 3" in made.out
+    assert "Create the environment x on Python 3" in made.out
     apiary.write("needs.txt", "bee\n")
     assert "2 files" in apiary.ush("index", "copy", "carry", "--file", "needs.txt").out
     assert "0 files" in apiary.ush("index", "copy", "carry", "bee").out
@@ -518,14 +519,14 @@ def test_a_part_that_wants_more_than_is_required_is_told_apart_from_a_broken_one
     apiary.ush("index", "add", "own", own, "--yes")
     apiary.ush("package", "get", "bee", "wasp", "mead", "-e", "hive", "--yes", code=1)
     found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
-    answers = {one["question"]: (one["holds"], one["answer"]) for one in found}
+    answers = {one["question"]: (one["passed"], one["answer"]) for one in found}
     assert answers["command bee-extra launches"] == (True, "only with honey9, which nothing here requires")
     assert answers["import wing"][0], "it came along, and says what it would need"
     assert not answers["command bee-broken launches"][0], "a part of something that is there is no option"
     assert not answers["import bee_extra"][0], "what was asked for must import"
-    assert answers["import mead_more"] == (True, "only with honey9, which mead[sweet] brings")
+    assert answers["import mead_more"] == (True, "only with honey9, which mead[sweet] provides")
     (wants,) = [one for one in found if one["question"] == "import mead"]
-    assert (wants["holds"], wants["remedy"]) == (False, "ush package get 'mead[sweet]' -e hive")
+    assert (wants["passed"], step_text(wants["remedy"])) == (False, "ush package get 'mead[sweet]' -e hive")
 
 
 def test_byte_code_that_a_wheel_brings_is_made_anew(apiary: Account, tmp_path: Path) -> None:
@@ -552,8 +553,8 @@ def test_an_environment_that_cannot_be_read_is_told_and_in_nobodys_way(apiary: A
     assert "spoilt/environment.json cannot be read" in listed.out
     apiary.ush("package", "get", "combgraph", "-e", "hive", "--yes")
     found = apiary.ush("verify", "--json", code=1).json()["items"]
-    (fault,) = [one for each in found for one in each["findings"] if not one["holds"]]
-    assert fault["remedy"].startswith("ush environment drop spoilt")
+    (fault,) = [one for each in found for one in each["findings"] if not one["passed"]]
+    assert step_text(fault["remedy"]).startswith("ush environment drop spoilt")
     assert "ush environment drop spoilt" in apiary.ush("environment", "show", "spoilt", code=4).err
     apiary.ush("store", "show")
     apiary.ush("environment", "drop", "spoilt", "--yes")

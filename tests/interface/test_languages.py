@@ -41,7 +41,7 @@ def test_a_library_is_there_while_it_is_entered(account: Account, language: str)
     before = visible_state(account.home)
     if name != "my 'hive' $x":
         refused = account.ush("environment", "new", "my 'hive' $x", "--language", language, "--yes", code=2).err
-        assert "means something else" in refused
+        assert "has a special meaning" in refused
     made = account.ush("environment", "new", name, "--language", language, "--yes")
     assert "its library is" in made.out
     prefix = account.environment(name)

@@ -146,13 +146,13 @@ def test_moved_dropped_and_what_answers_instead(account: Account) -> None:
         account.tool("weigh-hive", says=folder, folder=folder)
     account.ush("path", "add", "one", "--yes")
     moved = account.ush("path", "add", "two", "--yes")
-    assert "weigh-hive will answer from ~/two/weigh-hive" in moved.out
+    assert "weigh-hive changes to ~/two/weigh-hive" in moved.out
     account.ush("path", "add", "three", "--before", "one", "--yes")
     assert account.session("weigh-hive").out == "two\n"
     account.ush("path", "add", "two", "--back", "--yes")
     assert account.session("weigh-hive").out == "three\n"
     dropped = account.ush("path", "drop", "three", "--yes")
-    assert "weigh-hive will answer from ~/one/weigh-hive" in dropped.out
+    assert "weigh-hive changes to ~/one/weigh-hive" in dropped.out
     assert account.session("weigh-hive").out == "one\n"
     refused = account.ush("path", "drop", "thre", "--yes", code=2)
     assert "is not in the wiring" in refused.err
@@ -228,7 +228,7 @@ def test_a_name_in_each_kind_of_session(account: Account) -> None:
     report = account.ush("look", "weigh-hive", "--json", code=1).json()
     states = {one["mode"]: one for one in report["sessions"] if one["shell"] == "bash"}
     assert (states["interactive"]["state"], states["login"]["state"]) == ("ready", "hidden")
-    assert "~/.bashrc puts ~/tools on PATH, which is not read here" in states["login"]["why"]
+    assert "~/.bashrc puts ~/tools on PATH, but is not read here" in states["login"]["why"]
     aliased = account.ush("look", "ls", "--json").json()["sessions"]
     assert [one["why"] for one in aliased if one["mode"] == "interactive"] == ["an alias answers: ls --color"]
     account.write(
@@ -244,10 +244,10 @@ def test_a_name_in_each_kind_of_session(account: Account) -> None:
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["PATH", "x"], "not set for every session"),
-        (["LD_PRELOAD", "x"], "not set for every session"),
-        (["1X", "x"], "is no variable's name"),
-        (["A-B", "x"], "is no variable's name"),
+        (["PATH", "x"], "should not be set for every session"),
+        (["LD_PRELOAD", "x"], "should not be set for every session"),
+        (["1X", "x"], "is not a variable name"),
+        (["A-B", "x"], "is not a variable name"),
     ],
 )
 def test_variables_that_would_break_sessions(account: Account, words: list[str], said: str) -> None:
@@ -260,7 +260,7 @@ def test_variables_that_would_break_sessions(account: Account, words: list[str],
 def test_a_module_path_warns_of_what_it_breaks(account: Account) -> None:
     account.write("modules/random.py", "")
     plan = account.ush("path", "add", "modules", "--variable", "PYTHONPATH", "--plan").out
-    assert "random.py, which would stand in front of the standard library's" in plan
+    assert "random.py, which would hide the standard library's" in plan
     refused = account.ush("path", "add", "modules", "--variable", "LUA_PATH", "--yes", code=3)
     assert "joined by ;" in refused.err
 
@@ -351,7 +351,7 @@ def test_conditions_are_tested_by_the_shells_themselves(account: Account, shell:
         assert set(report[: len(here)]) == here, report
         assert set(report[len(here) :]) == {*here, "logins"}, report
     refused = account.ush("path", "add", "here", "--when", "host:$(id)", "--yes", code=2)
-    assert "is no condition" in refused.err
+    assert "is not a condition" in refused.err
 
 
 def _names(account: Account, *options: str) -> list[str]:

@@ -1,5 +1,6 @@
 """Words that are off, rights that are missing, things that are broken: one to three lines, nothing changed."""
 
+import contextlib
 import os
 import shutil
 from collections.abc import Callable
@@ -7,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from support import suggestions
 from support.account import USH, Account, visible_state
 from support.wheels import rewrite, wheel
 from unified_shell import __version__
@@ -29,13 +31,13 @@ CASES: dict[str, tuple[list[str], int, str]] = {
     "unknown option": (["look", "--nope"], 2, "no such option"),
     "missing word": (["package", "get"], 2, "nothing is requested"),
     "unknown environment": (["environment", "show", "hvie"], 2, "Did you mean hive?"),
-    "which environment": (["package", "get", "swarmcast"], 2, "which environment?"),
+    "which environment": (["package", "get", "swarmcast"], 2, "no environment is named or entered"),
     "an interpreter": (
         ["package", "get", "swarmcast", "-e", "/usr", "-y"],
         3,
-        "nothing is installed into an interpreter",
+        "ush installs nothing into an interpreter",
     ),
-    "no requirement": (["package", "get", "swarm cast", "-e", "hive"], 2, "is no requirement"),
+    "no requirement": (["package", "get", "swarm cast", "-e", "hive"], 2, "is not a requirement"),
     "no such project": (["package", "get", "no-such", "-e", "hive", "-y"], 4, "no index has no-such"),
     "no such version": (["package", "get", "swarmcast>9", "-e", "hive", "-y"], 4, "apiary has 1.2.0"),
     "conflict": (["package", "get", "swarmcast", "hivehum<2", "-e", "hive", "-y"], 4, "hivehum<2"),
@@ -86,7 +88,7 @@ def test_words_that_are_off(ready: Account, words: list[str], code: int, said: s
 def test_version_and_beginnings(ready: Account) -> None:
     assert ready.ush("--version").out == f"ush {__version__}\n"
     assert ready.ush("env", "l").out == ready.ush("environment", "list").out
-    assert "Next: ush package get NAME -e hive" in ready.ush().out
+    assert "Next: ush package get REQUIREMENT -e hive" in ready.ush().out
 
 
 def test_a_reader_that_goes_away_is_no_fault_to_tell(ready: Account) -> None:
@@ -160,12 +162,12 @@ BROKEN: dict[str, tuple[Callable[[Path], None], str]] = {
     "wrong hash": (_wrong_hash, "is not what was promised"),
     "no hash": (_no_hash, "gives no SHA-256"),
     "cut": (_cut, "damaged"),
-    "wrong record": (_wrong_record, "is not what its RECORD says"),
+    "wrong record": (_wrong_record, "differs from its RECORD"),
     "not in the record": (_unlisted, "no hash for 'stowaway.py'"),
     "escaping": (_escaping, "'..'"),
     "escaping command": (_escaping_command, "cannot be a file's name"),
-    "over the interpreter": (_over_python, "both bring the file bin/python"),
-    "no wheel fits": (_no_wheel_fits, "no wheel fits here"),
+    "over the interpreter": (_over_python, "both provide the file bin/python"),
+    "no wheel fits": (_no_wheel_fits, "no wheel is compatible"),
     "another Python": (_other_python, "it needs Python >=9"),
 }
 
@@ -252,7 +254,25 @@ def test_a_noun_alone_shows_its_verbs_and_a_program_is_answered_in_json(apiary: 
     refused = apiary.ush("environment", "new", "bees", "--json", code=3).json()
     assert (refused["kind"], refused["exit_code"]) == ("error", 3)
     done = apiary.ush(*refused["next_step"].removeprefix("ush ").split()).json()
-    assert (done["kind"], done["words"], done["findings"][0]["holds"]) == ("outcome", "environment new bees", True)
+    assert (done["kind"], done["words"], done["findings"][0]["passed"]) == ("outcome", "environment new bees", True)
     again = apiary.ush("environment", "new", "bees", "--json", "--yes", code=3).json()
     assert "already" in again["error"]
     assert apiary.ush("look", ".", "--json").json()["kind"] == "place"
+
+
+@pytest.mark.parametrize(
+    ("said", "trouble"),
+    [
+        ("Next: ush package get REQUIREMENT -e hive", ""),
+        ("Next: ush environment copy a NEW   or   ush environment unprotect a --for everyone", ""),
+        ("    type: ush environment run hive -- python -c 'import waggle'   (to see why)", ""),
+        ("Next: ush pakage get waggle", "there is no 'pakage'"),
+        ("Next: ush package fetch waggle", "there is no 'fetch'"),
+        ("Next: ush package get waggle --into hive", "No such option"),
+        ("Next: ush look   or   ush environment copy hive", "Missing argument"),
+    ],
+)
+def test_what_is_suggested_is_tried_against_the_command_line(said: str, trouble: str) -> None:
+    """The account of every test does this with all that is printed; here a wrong suggestion is seen to be found."""
+    with pytest.raises(AssertionError, match=trouble) if trouble else contextlib.nullcontext():
+        suggestions.check(said)

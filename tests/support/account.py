@@ -10,6 +10,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from . import suggestions
+
 USH = str(Path(sys.executable).with_name("ush"))
 BASE_PYTHON = os.path.realpath(os.path.join(sys.base_prefix, "bin", "python3"))
 PATH = "/usr/bin:/bin"
@@ -58,6 +60,7 @@ class Account:
         if code is not None:
             assert done.code == code, f"ush {words} ended with {done.code}, not {code}\n{done.out}\n{done.err}"
         assert "Traceback" not in done.err, done.err
+        suggestions.check(done.out + done.err)
         return done
 
     def run(self, argv: Sequence[str], *, more: Mapping[str, str] | None = None, given: str = "") -> Result:

@@ -11,13 +11,13 @@ class Finding(Struct, frozen=True, kw_only=True):
     """One thing that was verified.
 
     `subject` is what was looked at, `question` what was asked of it, `answer` what came back: a fact
-    where `holds`, else the cause. `remedy` is the command to type next. A finding that does not hold and
+    where it `passed`, else the cause. `remedy` is the command to type next. One that did not pass and
     `puts_back` makes the executor put its change back at once.
     """
 
     subject: str
     question: str
-    holds: bool
+    passed: bool
     answer: str = ""
     remedy: NextStep = ""
     puts_back: bool = False

@@ -104,7 +104,7 @@ def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> N
 
 def _by_whom(environment: Environment) -> str:
     if environment.foreign:
-        return "not made by ush; protected (ush environment unprotect, or ush environment copy)"
+        return "not made by ush, and protected"
     own = "; its files are its own" if environment.contents.own_files else ""
     whose = "; everyone's" if environment.everyones else ""
     return f"edition {environment.edition}{own}{whose}{'; protected' if environment.protected else ''}"

@@ -88,7 +88,7 @@ def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
     rows: list[tuple[str, str, str, str, str]] = []
     for one in findings:
         seconds = f"{one.elapsed_seconds:.1f} s" if one.elapsed_seconds >= 0.05 else ""
-        rows.append(("holds" if one.holds else "FAULT", one.subject, one.question, one.answer, seconds))
+        rows.append(("passed" if one.passed else "FAULT", one.subject, one.question, one.answer, seconds))
         if one.remedy:
             rows.append(("", "", "", f"type: {next_step_text(one.remedy, screen.home)}", ""))
     header = ("", "what", "checked", "found", "took")

@@ -20,7 +20,7 @@ __all__ = ["heading", "print_rows", "print_table", "state_style"]
 MOST_ALIGNED = 60
 STYLES = {
     "ready": "green",
-    "holds": "green",
+    "passed": "green",
     "shadowed": "magenta",
     "hidden": "magenta",
     "stale": "magenta",

@@ -24,14 +24,14 @@ def print_verification(screen: Screen, results: Sequence[tuple[str, tuple[Findin
     total = faults = 0
     for target, found in results:
         heading(screen, target)
-        ordered = sorted(found, key=lambda one: one.holds)
+        ordered = sorted(found, key=lambda one: one.passed)
         if ordered:
             print_findings(screen, ordered)
         else:
             screen.result("  nothing to check yet")
-        screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
+            screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
         total += len(found)
-        faults += sum(1 for one in found if not one.holds)
+        faults += sum(1 for one in found if not one.passed)
     screen.result(
-        f"\n{total} check{'' if total == 1 else 's'}: {'all hold' if not faults else f'{faults} at fault'}."
+        f"\n{total} check{'' if total == 1 else 's'}: {'all passed' if not faults else f'{faults} at fault'}."
     )

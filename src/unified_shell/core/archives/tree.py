@@ -142,7 +142,7 @@ class Tree:
 
     def _collides(self, parts: Parts) -> ArchiveBroken:
         twice = parts in self._files or (parts in self._links and parts not in self._folders)
-        return self._broken(f"the member {'/'.join(parts)!r} is {'there twice' if twice else 'a file and a folder'}")
+        return self._broken(f"the member {'/'.join(parts)!r} {'occurs twice' if twice else 'is a file and a folder'}")
 
     def _close_all_but_top(self) -> None:
         for parts, handle in list(self._open.items()):

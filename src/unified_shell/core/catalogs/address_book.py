@@ -149,7 +149,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 Finding(
                     subject=f"{self.kind} {name}",
                     question="answers",
-                    holds=not why,
+                    passed=not why,
                     answer=why or "yes",
                     remedy=ush(self.kind, "drop", name, *locations.scope_words, why="if the address is wrong")
                     if why

@@ -133,7 +133,7 @@ class Executor(Struct, frozen=True, kw_only=True):
                     )
             self.journal.set_state(number, EntryState.VERIFYING)
             findings = change.verify()
-            wrong = [one for one in findings if not one.holds and (one.puts_back or strict)]
+            wrong = [one for one in findings if not one.passed and (one.puts_back or strict)]
             if wrong:
                 raise _put_back_for(wrong[0])
             self.journal.set_state(number, EntryState.DONE, ended=now_seconds())

@@ -79,5 +79,5 @@ class Outcome(Struct, frozen=True, kw_only=True):
 
     @property
     def faults(self) -> tuple[Finding, ...]:
-        """The findings that do not hold."""
-        return tuple(finding for finding in self.findings if not finding.holds)
+        """The findings that did not pass."""
+        return tuple(finding for finding in self.findings if not finding.passed)

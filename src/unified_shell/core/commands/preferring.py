@@ -166,10 +166,10 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
     modes = dict.fromkeys(plan_system_hookup(host, locations).modes) if everyone else wired_modes(host)
     for dialect, mode in modes:
         meaning = look_up_name(dialect, mode, choice.name, host)
-        holds = meaning.file == link and not meaning.instead
+        passed = meaning.file == link and not meaning.instead
         remedy: NextStep = ""
         answer = f"by {shown(choice.candidate, host.home)}"
-        if not holds:
+        if not passed:
             answer = meaning.trouble or meaning.instead or f"by {shown(meaning.file, host.home) or 'nothing'}"
             where, remedy = way_out(os.path.dirname(meaning.file), dialect, mode, host) if meaning.file else ("", "")
             answer += f", whose directory {where} puts in front" if where else ""
@@ -177,9 +177,9 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
             Finding(
                 subject=f"new {mode.value} {dialect.name}",
                 question=f"{choice.name} is answered",
-                holds=holds,
+                passed=passed,
                 answer=answer,
-                remedy="" if holds else remedy or ush("look", choice.name),
+                remedy="" if passed else remedy or ush("look", choice.name),
             )
         )
     return tuple(found)

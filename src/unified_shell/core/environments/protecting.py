@@ -43,7 +43,7 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
         subject="changes of its packages and wiring are refused from now on"
         if protected
         else "changes are allowed from now on",
-        detail="a copy can be made: ush environment copy" if protected else "",
+        detail="a copy of it can be changed" if protected else "",
     )
     plan = Plan(aim=aim, lines=(line,), nothing_to_do=nothing)
     return Change(plan=plan, prepare=lambda _staging: (step,))

@@ -70,7 +70,7 @@ def _enter(
             Finding(
                 subject=subject,
                 question=f"finds {command} after entering {environment.name}",
-                holds=False,
+                passed=False,
                 answer=f"it finds {answer}" if answer else "it finds nothing",
                 remedy=ush("look", command),
             ),
@@ -79,7 +79,7 @@ def _enter(
     entered = Finding(
         subject=subject,
         question=f"enters {environment.name} and finds its commands",
-        holds=True,
+        passed=True,
         answer=f"{count}, {commands[-1]} among them",
         elapsed_seconds=session.elapsed_seconds,
     )
@@ -96,7 +96,7 @@ def _opens(session: Session) -> Finding:
     return Finding(
         subject=_subject(session),
         question="opens",
-        holds=not session.trouble,
+        passed=not session.trouble,
         answer=session.trouble or "yes",
         remedy=ush("shell", "list") if session.trouble else "",
         elapsed_seconds=session.elapsed_seconds,
@@ -121,7 +121,7 @@ def _wired_entries(session: Session, wiring: Wiring, host: Host) -> list[Finding
                 Finding(
                     subject=_subject(session),
                     question=f"has {shown(one.directory, host.home)} on {one.variable}, once",
-                    holds=False,
+                    passed=False,
                     answer=f"{times} times",
                     remedy=ush("shell", "list"),
                 )

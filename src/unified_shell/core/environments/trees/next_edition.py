@@ -77,7 +77,7 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
     return Finding(
         subject=f"environment {os.path.basename(prefix)}",
         question="its interpreter starts, in its own place",
-        holds=not trouble,
+        passed=not trouble,
         answer=trouble or facts.title,
         remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,

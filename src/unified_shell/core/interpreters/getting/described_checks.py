@@ -48,7 +48,7 @@ def _finding(check: DescribedCheck, kept: ManagedInterpreter, host: Host) -> Fin
     return Finding(
         subject=f"interpreter {kept.name}",
         question=question,
-        holds=not trouble,
+        passed=not trouble,
         answer=trouble or "yes",
         remedy=ush("undo", why="its description promises this") if trouble else "",
         elapsed_seconds=ran.elapsed_seconds,

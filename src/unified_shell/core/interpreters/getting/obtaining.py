@@ -96,9 +96,9 @@ class Getting(Struct, frozen=True, kw_only=True):
             releases.pop()()
             described = self.origin.description
             proofs = prove(brought[-1], self.host)
-            if all(one.holds for one in proofs):
+            if all(one.passed for one in proofs):
                 proofs += prove_parts(brought[-1], self.request.wanted, self.host)
-            if described is None or any(not one.holds for one in proofs):
+            if described is None or any(not one.passed for one in proofs):
                 return proofs
             return (*proofs, *run_described(described.checks, brought[-1], self.host))
 

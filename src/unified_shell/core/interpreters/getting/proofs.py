@@ -41,7 +41,7 @@ def prove(kept: ManagedInterpreter, host: Host) -> tuple[Finding, ...]:
         trouble = f"its library comes from {strays[0]}"
     trouble = trouble or _other_version(kept, facts.full_version)
     start = _finding(kept, "starts, with its own library", trouble, facts.title)
-    return (start, _loads(kept, host)) if start.holds else (start,)
+    return (start, _loads(kept, host)) if start.passed else (start,)
 
 
 def prove_parts(kept: ManagedInterpreter, names: Sequence[str], host: Host) -> tuple[Finding, ...]:
@@ -101,7 +101,7 @@ def _finding(kept: ManagedInterpreter, question: str, trouble: str, answer: str 
     return Finding(
         subject=f"interpreter {kept.name}",
         question=question,
-        holds=not trouble,
+        passed=not trouble,
         answer=trouble or answer,
         remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,

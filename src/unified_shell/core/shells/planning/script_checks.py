@@ -34,7 +34,7 @@ def check_script(script: SessionScript, modes: Sequence[tuple[Dialect, Mode]], h
             Finding(
                 subject=f"a new {mode.value} session of {dialect.name}",
                 question=f"reads {shown(script.file, host.home)}",
-                holds=not lacking and not session.trouble,
+                passed=not lacking and not session.trouble,
                 answer=session.trouble or (f"it has no {lacking[0]}" if lacking else "yes"),
                 remedy=ush("shell", "list") if lacking else "",
                 elapsed_seconds=session.elapsed_seconds,

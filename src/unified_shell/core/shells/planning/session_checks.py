@@ -83,7 +83,7 @@ class Proof:
             Finding(
                 subject=shown(file, self._host.home),
                 question="its syntax is valid",
-                holds=False,
+                passed=False,
                 answer=error,
                 remedy=f"look at {shown(file, self._host.home)}",
                 puts_back=True,
@@ -138,7 +138,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
             Finding(
                 subject=subject,
                 question="opens",
-                holds=False,
+                passed=False,
                 answer=f"{after.trouble}{' (as it did before)' if known else ''}",
                 remedy=ush("shell", "list"),
                 puts_back=not known,
@@ -151,7 +151,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
             Finding(
                 subject=subject,
                 question="opens without new errors",
-                holds=False,
+                passed=False,
                 answer=new_errors[0],
                 puts_back=True,
             )
@@ -162,7 +162,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
             Finding(
                 subject=subject,
                 question="reads the wiring",
-                holds=False,
+                passed=False,
                 answer="its startup files do not reach the hook-up",
                 remedy=ush("shell", "list"),
                 puts_back=True,
@@ -176,14 +176,14 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
     found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
     found += [_value_finding(after, name, value) for name, value in aims.values if times]
     return found or [
-        Finding(subject=subject, question="opens", holds=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
+        Finding(subject=subject, question="opens", passed=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
     ]
 
 
 def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims", host: Host) -> Finding:
     """Return the finding of an entry, or that another one answers instead, with the line that puts it in front."""
     entries = session.search_path(aims.variable)
-    winner = winner_against(directory, entries, aims.own) if found.holds and directory in aims.own else None
+    winner = winner_against(directory, entries, aims.own) if found.passed and directory in aims.own else None
     if winner is None:
         return found
     where, remedy = way_out(winner.directory, dialect_named(session.shell), session.mode, host)
@@ -191,7 +191,7 @@ def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims"
     return Finding(
         subject=found.subject,
         question=f"{winner.command} starts from {shown(directory, host.home)}",
-        holds=False,
+        passed=False,
         answer=f"it starts from {by}",
         remedy=remedy or ush("path", "list", "--shell", session.shell, why="shows what puts it there"),
         elapsed_seconds=session.elapsed_seconds,
@@ -203,7 +203,7 @@ def _value_finding(session: Session, name: str, value: str) -> Finding:
     return Finding(
         subject=_subject(session),
         question=f"has the variable {name}",
-        holds=there == value,
+        passed=there == value,
         answer="yes" if there == value else ("it is not set" if there is None else f"it is {there!r}"),
         remedy="" if there == value else ush("shell", "list"),
         elapsed_seconds=session.elapsed_seconds,
@@ -217,7 +217,7 @@ def _entry_finding(session: Session, variable: str, directory: str, home: str, *
     return Finding(
         subject=_subject(session),
         question=f"has {'' if times else 'no '}{shown(directory, home)} on {variable}",
-        holds=found == times,
+        passed=found == times,
         answer=place if found else ("yes" if times == 0 else "it is not there"),
         remedy=""
         if found == times

@@ -125,7 +125,7 @@ def registry_findings(
         Finding(
             subject="the registry",
             question=f"gives new programs {'' if times else 'no '}{shown(directory, host.home)} on {variable}",
-            holds=there.count(_same(directory)) == times,
+            passed=there.count(_same(directory)) == times,
             answer=f"{there.count(_same(directory))} times",
             remedy=ush("path", "list", "--registry"),
         )

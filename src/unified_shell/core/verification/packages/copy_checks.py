@@ -34,7 +34,7 @@ def with_copy_checks(
 
     def verify() -> tuple[Finding, ...]:
         start = proof_of_start(link_place(locations.data, name), facts, host)
-        if not start.holds:
+        if not start.passed:
             return (start,)
         copy = find_environment(name, host, locations)
         return (start, _stands_alone(copy, source, host), *check_distributions(copy, facts, host))
@@ -68,7 +68,7 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
     return Finding(
         subject=f"environment {copy.name}",
         question="loads nothing from its original",
-        holds=not strays,
+        passed=not strays,
         answer=answer,
         remedy=ush("environment", "show", copy.name) if strays else "",
         elapsed_seconds=ran.elapsed_seconds,

@@ -53,13 +53,13 @@ def check_environment(environment: Environment, host: Host, *, thorough: bool = 
             Finding(
                 subject=f"environment {environment.name}",
                 question="its interpreter starts",
-                holds=False,
+                passed=False,
                 answer=error.message,
                 remedy=error.next_step,
             ),
         )
     start = proof_of_start(environment.prefix, facts, host)
-    if not start.holds:
+    if not start.passed:
         return (start,)
     return (start, *check_distributions(environment, facts, host, thorough=thorough))
 
@@ -70,7 +70,7 @@ def check_readable(locations: Locations) -> tuple[Finding, ...]:
         Finding(
             subject=name,
             question="its contents can be read",
-            holds=False,
+            passed=False,
             answer=why,
             remedy=ush("environment", "drop", name, *locations.scope_words, why="then make it again"),
         )
@@ -124,19 +124,19 @@ def _as_recorded(
         return Finding(
             subject=one.name,
             question="its files are unchanged",
-            holds=False,
+            passed=False,
             answer=altered_text(altered),
             remedy="" if environment.foreign else ush("verify", environment.name, "--mend", *environment.scope_words),
         )
     answer = "it is not there" if there is None else there.metadata.version
-    holds = there is not None and there.metadata.version == one.version
+    passed = there is not None and there.metadata.version == one.version
     return Finding(
         subject=one.name,
         question=f"is version {one.version}, as recorded",
-        holds=holds,
-        answer="yes" if holds else answer,
+        passed=passed,
+        answer="yes" if passed else answer,
         remedy=""
-        if holds or environment.foreign
+        if passed or environment.foreign
         else ush("verify", environment.name, "--mend", *environment.scope_words),
     )
 
@@ -147,7 +147,7 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
         Finding(
             subject=name,
             question="was installed by ush",
-            holds=False,
+            passed=False,
             answer=f"{there.metadata.version} was installed by {there.installer or 'something else'}",
             remedy=ush("package", "get", name, *environment.changing, why="so that it is recorded"),
         )
@@ -179,12 +179,14 @@ def _satisfied(
                 wrong.append((name, text, have.metadata.version if have else "nothing"))
     if not wrong:
         answer = f"{found} requirements are met"
-        return [Finding(subject="dependencies", question="are satisfied", holds=True, answer=answer)] if found else []
+        return (
+            [Finding(subject="dependencies", question="are satisfied", passed=True, answer=answer)] if found else []
+        )
     return [
         Finding(
             subject=name,
             question=f"has what it requires: {text}",
-            holds=False,
+            passed=False,
             answer=f"there is {have}",
             remedy=ush("package", "get", text.split(";")[0].strip(), *environment.changing),
         )
@@ -254,7 +256,7 @@ class _Judge(Struct, frozen=True):
         question = f"import {name}"
         if name in self.loaded:
             return Finding(
-                subject=one.name, question=question, holds=True, answer="yes", elapsed_seconds=self.loaded[name]
+                subject=one.name, question=question, passed=True, answer="yes", elapsed_seconds=self.loaded[name]
             )
         ran = _run(self.environment, "import_one", (name,), self.host)
         lacking = self._lacking(ran, there)
@@ -263,23 +265,23 @@ class _Judge(Struct, frozen=True):
         # meant for more than is here.
         own = bool(one.requested) and (name == there.imports[0] or not by_extra)
         if lacking and not own:
-            return Finding(subject=one.name, question=question, holds=True, answer=lacking.text)
+            return Finding(subject=one.name, question=question, passed=True, answer=lacking.text)
         if ran.returncode != 0 and is_stray(name, one.name) and name != there.imports[0]:
             answer = f"not counted: {one.name} has a stray folder that does not import"
-            return Finding(subject=one.name, question=question, holds=True, answer=answer)
+            return Finding(subject=one.name, question=question, passed=True, answer=answer)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
-        holds = ran.returncode == 0
+        passed = ran.returncode == 0
         remedy = ush("environment", "run", self.environment.name, "--", "python", "-c", f"import {name}")
         if by_extra:
             remedy = ush("package", "get", by_extra, *self.environment.changing)
         return Finding(
             subject=one.name,
             question=question,
-            holds=holds,
-            answer="yes" if holds else f"{cause}{detail}",
-            remedy="" if holds else remedy,
+            passed=passed,
+            answer="yes" if passed else f"{cause}{detail}",
+            remedy="" if passed else remedy,
             elapsed_seconds=ran.elapsed_seconds,
         )
 
@@ -287,7 +289,7 @@ class _Judge(Struct, frozen=True):
         path = join(self.environment.layout.scripts, entry.name)
         if other := self._versioned_otherwise(entry.name, there):
             answer = f"present as {other}: its installer adds the version"
-            return Finding(subject=one.name, question=f"command {entry.name} launches", holds=True, answer=answer)
+            return Finding(subject=one.name, question=f"command {entry.name} launches", passed=True, answer=answer)
         trouble, lacking = _launcher_trouble(path, self.environment), None
         seconds = self.loaded.get(_word(entry), 0.0)
         if not trouble and _word(entry) not in self.loaded:
@@ -297,7 +299,7 @@ class _Judge(Struct, frozen=True):
         return Finding(
             subject=one.name,
             question=f"command {entry.name} launches",
-            holds=not trouble,
+            passed=not trouble,
             answer=trouble or (lacking.text if lacking else "") or "its launcher is there, and its entry point loads",
             remedy=ush("environment", "run", self.environment.name, "--", entry.name, "--help") if trouble else "",
             elapsed_seconds=seconds,

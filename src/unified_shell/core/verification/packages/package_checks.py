@@ -53,7 +53,7 @@ class PackageChecks(Struct):
     def _verify(self) -> tuple[Finding, ...]:
         facts = base_of(self.before, self.host)
         start = proof_of_start(self.before.prefix, facts, self.host)
-        if not start.holds:
+        if not start.passed:
             return (start,)
         after = find_environment(self.before.name, self.host, self.locations)
         changed = {one.name for one in set(after.contents.distributions) - set(self.before.contents.distributions)}
