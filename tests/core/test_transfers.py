@@ -142,7 +142,7 @@ def test_a_tired_server_is_asked_again(wayward: tuple[str, type[_Wayward]], fetc
     ("path", "sha256", "kind", "said"),
     [
         ("good", "0" * 64, HashDiffers, "is not what was promised"),
-        ("cut", SHA256, TransferFailed, "broke off"),
+        ("cut", SHA256, TransferFailed, "was cut off"),
         ("down", SHA256, TransferFailed, "answered 500"),
         ("forbidden", SHA256, TransferFailed, "answered 403"),
         ("gone", SHA256, TransferFailed, "no such file"),

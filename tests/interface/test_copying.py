@@ -102,7 +102,7 @@ def test_an_adopted_one_is_used_copied_and_forgotten_but_never_changed(account: 
     ):
         refused = account.ush(*words, "-e", "old", "--yes", code=3)
         assert "environment copy old NEW" in refused.err
-    assert "is protected as it is" in account.ush("environment", "protect", "old", "--yes", code=3).err
+    assert "is always protected" in account.ush("environment", "protect", "old", "--yes", code=3).err
     account.ush("environment", "copy", "old", "new", "--yes")
     account.ush("index", "add", "own", made.parent / "w", "--yes")
     wheel(made.parent / "w", "nectar")
@@ -382,7 +382,7 @@ def test_an_adopted_ones_versioned_launcher_is_no_fault_and_a_missing_one_is(
     record = next(place.glob("lib/python*/site-packages/combs-1.0.dist-info/RECORD"))
     record.write_text(record.read_text().replace("bin/hum3.9,", f"bin/hum{VERSION},"))
     account.ush("environment", "adopt", place, "--name", "old", "--yes")
-    assert "names it by the version" in account.ush("verify", "old").out
+    assert "its installer adds the version" in account.ush("verify", "old").out
     (place / "bin/buzz").unlink()
     assert "its launcher is not there" in account.ush("verify", "old", code=1).out
     place.rename(tmp_path / "moved")
