@@ -2,6 +2,7 @@
 
 import dataclasses
 import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -328,3 +329,42 @@ def test_programs_that_began_before_the_change_are_named(account: Account) -> No
     finally:
         began.kill()
         began.wait()
+
+
+READING = (
+    "--help",
+    "",
+    "look",
+    "look true --json",
+    "look module:json",
+    "look ./hive",
+    "interpreter list",
+    "environment list",
+    "command list",
+    "index list",
+    "catalog list",
+    "store show",
+    "path list",
+    "path list --session",
+    "variable list",
+    "shell list",
+    "verify",
+    "journal",
+    "environment new hive --plan",
+    "path add hive --plan",
+)
+
+
+@pytest.mark.parametrize(
+    "words", [None, *READING], ids=lambda words: "every module" if words is None else words or "ush"
+)
+def test_nothing_needs_what_only_posix_has(tmp_path: Path, words: str | None) -> None:
+    """Modules import, and commands that read or plan answer, without the names that POSIX alone has."""
+    program = Path(__file__).parents[1] / "support/without_posix.py"
+    (tmp_path / "hive").mkdir()
+    variables = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin", "SHELL": "/bin/bash", "LANG": "C.UTF-8"}
+    argv = [sys.executable, str(program), *([] if words is None else [words])]
+    done = subprocess.run(argv, env=variables, cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode in ((0,) if words is None else (0, 1)), done.stdout + done.stderr
+    assert "Traceback" not in done.stderr
+    assert "internal error" not in done.stderr

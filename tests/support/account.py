@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from . import suggestions
+from . import suggestions, warm
 
 USH = str(Path(sys.executable).with_name("ush"))
 BASE_PYTHON = os.path.realpath(os.path.join(sys.base_prefix, "bin", "python3"))
@@ -56,7 +56,13 @@ class Account:
         self, *words: str | os.PathLike[str], code: int | None = 0, more: Mapping[str, str] | None = None
     ) -> Result:
         """Run `ush`; where a code is given, anything else fails with all that was printed."""
-        done = self.run([USH, *(os.fspath(word) for word in words)], more=more)
+        typed = [os.fspath(word) for word in words]
+        variables = {**self.variables, **(more or {})}
+        if warm.is_for_the_interpreter(variables):
+            done = self.run([USH, *typed], more=more)
+        else:
+            found, out, err = warm.run(typed, variables, str(self.home), b"")
+            done = Result(found, _text(out), _text(err))
         if code is not None:
             assert done.code == code, f"ush {words} ended with {done.code}, not {code}\n{done.out}\n{done.err}"
         assert "Traceback" not in done.err, done.err

@@ -32,6 +32,9 @@ def print_verification(screen: Screen, results: Sequence[tuple[str, tuple[Findin
             screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
         total += len(found)
         faults += sum(1 for one in found if not one.passed)
+    if not total:
+        screen.result("\nNothing was checked.")
+        return
     screen.result(
         f"\n{total} check{'' if total == 1 else 's'}: {'all passed' if not faults else f'{faults} at fault'}."
     )

@@ -1,6 +1,5 @@
 """A new folder that is filled below handles of its folders: every file made exclusively, links last."""
 
-import contextlib
 import hashlib
 import os
 from typing import IO
@@ -8,6 +7,7 @@ from typing import IO
 from msgspec import Struct
 
 from unified_shell.core.errors import ArchiveBroken
+from unified_shell.core.machine.files.folder_handles import FolderHandle
 
 __all__ = ["Tree", "Unpacked"]
 
@@ -36,8 +36,7 @@ class Tree:
 
     def __init__(self, top: str, archive: str, allowed_bytes: int) -> None:
         os.mkdir(top, 0o755)
-        self._flags = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
-        self._open: dict[Parts, int] = {(): os.open(top, self._flags)}
+        self._open: dict[Parts, FolderHandle] = {(): FolderHandle(top)}
         self._archive = archive
         self._left = allowed_bytes
         self._links: dict[Parts, str] = {}
@@ -50,10 +49,10 @@ class Tree:
 
     def __exit__(self, *_: object) -> None:
         for handle in self._open.values():
-            os.close(handle)
+            handle.close()
         self._open.clear()
 
-    def folder(self, parts: Parts) -> int:
+    def folder(self, parts: Parts) -> FolderHandle:
         """Return a handle of a folder below the top, made where it is missing."""
         if parts in self._open:
             return self._open[parts]
@@ -61,10 +60,8 @@ class Tree:
             self._close_all_but_top()
         above = self.folder(parts[:-1])
         self._tops.add(parts[0])
-        with contextlib.suppress(FileExistsError):
-            os.mkdir(parts[-1], 0o755, dir_fd=above)
         try:
-            handle = os.open(parts[-1], self._flags, dir_fd=above)
+            handle = above.folder(parts[-1], 0o755)
         except OSError as error:
             raise self._broken(f"the member {'/'.join(parts)!r} is a file and a folder") from error
         self._open[parts] = handle
@@ -73,9 +70,8 @@ class Tree:
 
     def write(self, parts: Parts, source: IO[bytes], *, executable: bool, mtime_seconds: int | None) -> Unpacked:
         """Make a file; `mtime_seconds` None leaves it the time at which it is made."""
-        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
         try:
-            handle = os.open(parts[-1], flags, 0o755 if executable else 0o644, dir_fd=self.folder(parts[:-1]))
+            handle = self.folder(parts[:-1]).create(parts[-1], 0o755 if executable else 0o644)
         except FileExistsError as error:
             raise self._collides(parts) from error
         self._tops.add(parts[0])
@@ -106,7 +102,7 @@ class Tree:
         source, target = self.folder(of[:-1]), parts[:-1]
         self.folder(target)
         try:
-            os.link(of[-1], parts[-1], src_dir_fd=source, dst_dir_fd=self.folder(target), follow_symlinks=False)
+            self.folder(target).link(parts[-1], source, of[-1])
         except FileExistsError as error:
             raise self._collides(parts) from error
         self._files.add(parts)
@@ -133,7 +129,7 @@ class Tree:
             if any(step == ".." for step in steps[ups:]) or ups > max(len(parts) - 1 - root_depth, 0):
                 raise self._broken(f"the link {'/'.join(parts)!r} leads to {target!r}, outside of the archive")
             try:
-                os.symlink(target, parts[-1], dir_fd=self.folder(parts[:-1]))
+                self.folder(parts[:-1]).symlink(parts[-1], target)
             except FileExistsError as error:
                 raise self._collides(parts) from error
 
@@ -147,5 +143,5 @@ class Tree:
     def _close_all_but_top(self) -> None:
         for parts, handle in list(self._open.items()):
             if parts:
-                os.close(handle)
+                handle.close()
                 del self._open[parts]

@@ -10,6 +10,7 @@ from enum import Enum
 
 from msgspec import Struct
 
+from .account import own_user
 from .places import Place
 
 __all__ = ["CREDENTIAL_PREFIXES", "Host", "Libc", "System", "read_host"]
@@ -93,7 +94,7 @@ def read_host(variables: Mapping[str, str] | None = None) -> Host:
         home=Place(home),
         host_name=platform.node(),
         user_name=user_name,
-        user_id=os.getuid() if hasattr(os, "getuid") else -1,
+        user_id=own_user(),
         login_shell=Place(login_shell),
         working_directory=Place(_working_directory()),
         variables=tuple(names.items()),
@@ -119,7 +120,7 @@ def _account(names: Mapping[str, str]) -> tuple[str, str, str]:
     try:
         import pwd
 
-        record = pwd.getpwuid(os.getuid())
+        record = pwd.getpwuid(own_user())
         user, shell, home = record.pw_name, record.pw_shell, record.pw_dir
     except (ImportError, KeyError):
         user, shell, home = "", "", os.path.expanduser("~")

@@ -6,6 +6,7 @@ from enum import Enum
 
 from msgspec import Struct
 
+from .account import own_user
 from .host import Host, System
 from .places import Place, join
 
@@ -81,7 +82,7 @@ def private_folders(locations: Locations) -> None:
         with contextlib.suppress(OSError):
             os.makedirs(folder, mode=0o700, exist_ok=True)
             facts = os.stat(folder)
-            if facts.st_mode & 0o077 and facts.st_uid == os.geteuid():
+            if facts.st_mode & 0o077 and facts.st_uid == own_user():
                 os.chmod(folder, 0o700)
 
 

@@ -5,6 +5,8 @@ import os
 import typing
 from collections.abc import Iterator
 
+from unified_shell.core.machine.files.open_flags import NO_FOLLOW
+
 __all__ = ["held_part"]
 
 
@@ -21,7 +23,7 @@ def held_part(target: str, *, goes_on: bool) -> Iterator[typing.IO[bytes]]:
         lock.acquire(timeout=0)
     except (Timeout, NotImplementedError, OSError):
         part, goes_on = f"{target}.{os.urandom(4).hex()}.part", False
-    flags = os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | (0 if goes_on else os.O_TRUNC)
+    flags = os.O_RDWR | os.O_CREAT | NO_FOLLOW | (0 if goes_on else os.O_TRUNC)
     try:
         with open(part, "r+b", opener=lambda path, _flags: os.open(path, flags, 0o666)) as file:
             yield file

@@ -18,6 +18,7 @@ from unified_shell.core.environments.model.layout import Layout
 from unified_shell.core.errors import WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.files.digests import digest_of_bytes, digest_of_file
+from unified_shell.core.machine.files.open_flags import EXCLUSIVE
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.store.contents import Content, Part, StoredFile
 from unified_shell.core.store.sharing import Sharer
@@ -187,8 +188,7 @@ class Installer(Struct):
             return []
         place = self._place(target)
         if not os.path.lexists(place):
-            flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
-            with open(os.open(place, flags, 0o755 if executable else 0o644), "wb") as file:
+            with open(os.open(place, EXCLUSIVE, 0o755 if executable else 0o644), "wb") as file:
                 file.write(content)
         return [RecordRow(path=self._recorded(target), digest=hash_text(sha256), size_bytes=len(content))]
 

@@ -4,6 +4,8 @@ import contextlib
 import os
 import threading
 
+from .open_flags import EXCLUSIVE
+
 __all__ = ["write_cached"]
 
 
@@ -13,7 +15,7 @@ def write_cached(place: str, content: bytes) -> None:
     with contextlib.suppress(OSError):
         os.makedirs(os.path.dirname(place), exist_ok=True)
         try:
-            handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+            handle = os.open(beside, EXCLUSIVE, 0o600)
             with open(handle, "wb") as file:
                 file.write(content)
             os.replace(beside, place)

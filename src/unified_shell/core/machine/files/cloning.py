@@ -3,6 +3,8 @@
 import errno
 import os
 
+from .open_flags import EXCLUSIVE
+
 __all__ = ["clone_file"]
 
 FICLONE = 0x40049409
@@ -16,7 +18,7 @@ def clone_file(source: str, target: str) -> None:
         raise OSError(errno.ENOSYS, "no such call on this system") from error
     with open(source, "rb") as original:
         facts = os.fstat(original.fileno())
-        made = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, facts.st_mode & 0o777)
+        made = os.open(target, EXCLUSIVE, facts.st_mode & 0o777)
         try:
             fcntl.ioctl(made, FICLONE, original.fileno())
             os.utime(made, ns=(facts.st_atime_ns, facts.st_mtime_ns))

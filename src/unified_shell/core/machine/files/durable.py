@@ -8,6 +8,8 @@ import stat
 
 from msgspec import Struct
 
+from .open_flags import EXCLUSIVE
+
 __all__ = ["FileMode", "drop_file", "exchange_file", "read_file", "remove_tree", "replace_file", "sync_directory"]
 
 
@@ -87,7 +89,9 @@ def drop_file(path: str) -> None:
 
 
 def sync_directory(path: str) -> None:
-    """Make the names in a directory durable."""
+    """Make the names in a directory durable; a system that opens no directories keeps them by itself."""
+    if not hasattr(os, "O_DIRECTORY"):
+        return
     descriptor = os.open(path, os.O_RDONLY | os.O_DIRECTORY)
     try:
         os.fsync(descriptor)
@@ -111,14 +115,17 @@ def remove_tree(path: str) -> None:
 def _write_new(path: str, content: bytes, mode: FileMode) -> None:
     with contextlib.suppress(FileNotFoundError):
         os.unlink(path)
-    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+    descriptor = os.open(path, EXCLUSIVE, 0o600)
     with open(descriptor, "wb") as file:
         file.write(content)
         file.flush()
-        if mode.user >= 0:
+        if mode.user >= 0 and hasattr(os, "fchown"):
             with contextlib.suppress(PermissionError):
                 os.fchown(descriptor, mode.user, mode.group)
-        os.fchmod(descriptor, mode.bits)
+        if hasattr(os, "fchmod"):
+            os.fchmod(descriptor, mode.bits)
+        else:
+            os.chmod(path, mode.bits)
         os.fsync(descriptor)
 
 

@@ -1,11 +1,11 @@
 """A program that is asked again and again: one line each way, as long as it lives."""
 
 import contextlib
-import os
 import select
-import signal
 import subprocess
 from collections.abc import Mapping, Sequence
+
+from .ending import end_group
 
 __all__ = ["Conversation"]
 
@@ -44,7 +44,7 @@ class Conversation:
     def close(self) -> None:
         """End the program."""
         with contextlib.suppress(ProcessLookupError, PermissionError):
-            os.killpg(self._process.pid, signal.SIGKILL)
+            end_group(self._process.pid)
         self._process.wait()
         for stream in (self._process.stdin, self._process.stdout):
             with contextlib.suppress(OSError):

@@ -7,9 +7,10 @@ started in, and nothing but what they were started with tells whose they are.
 import contextlib
 import functools
 import os
-import signal
 import uuid
 from collections.abc import Callable, Mapping
+
+from .ending import KILL, session_of
 
 __all__ = ["MARK", "end_marked", "end_session", "ending_with_us", "marked"]
 
@@ -28,8 +29,8 @@ def end_session(number: int) -> None:
     for name in os.listdir("/proc") if os.path.isdir("/proc") else (str(number),):
         if name.isdigit():
             with contextlib.suppress(ProcessLookupError, PermissionError):
-                if os.getsid(int(name)) == number:
-                    os.kill(int(name), signal.SIGKILL)
+                if session_of(int(name)) == number:
+                    os.kill(int(name), KILL)
 
 
 def end_marked(mark: str) -> None:
@@ -39,7 +40,7 @@ def end_marked(mark: str) -> None:
         found = _with(wanted)
         for number in found:
             with contextlib.suppress(ProcessLookupError, PermissionError):
-                os.kill(number, signal.SIGKILL)
+                os.kill(number, KILL)
         if not found:
             return
 
@@ -55,7 +56,7 @@ def ending_with_us() -> Callable[[], None] | None:
         set_option = ctypes.CDLL(None).prctl
     except (ImportError, OSError, AttributeError, TypeError):
         return None
-    return lambda: set_option(PR_SET_PDEATHSIG, signal.SIGKILL)
+    return lambda: set_option(PR_SET_PDEATHSIG, KILL)
 
 
 def _with(wanted: bytes) -> list[int]:

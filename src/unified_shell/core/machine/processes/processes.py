@@ -1,6 +1,5 @@
 """Starting programs: without a shell, in a session of their own, with a time limit that holds."""
 
-import contextlib
 import errno
 import os
 import select
@@ -14,10 +13,12 @@ from pathlib import Path
 from msgspec import Struct
 
 from unified_shell.core.machine.clock import steady_seconds
+from unified_shell.core.machine.files.reading_at import read_at
 from unified_shell.core.machine.interrupts import raise_if_interrupted
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 from .descendants import end_marked, ending_with_us, marked
+from .ending import end_group
 from .logged_pipe import LoggedPipe
 
 __all__ = [
@@ -187,13 +188,12 @@ def _wait(
                     return None
     finally:
         # The children that a hanging or daemonising program leaves behind go with its session.
-        with contextlib.suppress(ProcessLookupError, PermissionError):
-            os.killpg(process.pid, signal.SIGKILL)
+        end_group(process.pid)
         process.wait()
 
 
 def _head(descriptor: int) -> bytes:
-    return os.pread(descriptor, OUTPUT_LIMIT_BYTES, 0)
+    return read_at(descriptor, OUTPUT_LIMIT_BYTES, 0)
 
 
 def _signal_name(number: int) -> str:
@@ -240,8 +240,7 @@ class BackgroundProgram:
 
     def __exit__(self, *_: object) -> None:
         if self._process is not None:
-            with contextlib.suppress(ProcessLookupError):
-                os.killpg(self._process.pid, signal.SIGTERM)
+            end_group(self._process.pid, signal.SIGTERM)
             self._process.wait()
             if self._process.stdout is not None:
                 self._process.stdout.close()

@@ -4,6 +4,7 @@ import os
 
 from msgspec import Struct
 
+from unified_shell.core.machine.account import own_user
 from unified_shell.core.machine.session import SHELLS
 
 __all__ = ["RunningProgram", "programs_begun_with"]
@@ -26,7 +27,7 @@ def programs_begun_with(variable: str) -> tuple[RunningProgram, ...]:
     for process in psutil.process_iter():
         try:
             name = process.name()
-            if process.pid in own or name in SHELLS or process.uids().real != os.getuid():
+            if process.pid in own or name in SHELLS or (psutil.POSIX and process.uids().effective != own_user()):
                 continue
             value = process.environ().get(variable)
         except (psutil.Error, OSError):

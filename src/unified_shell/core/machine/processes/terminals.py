@@ -2,12 +2,9 @@
 
 import contextlib
 import errno
-import fcntl
 import os
-import pty
 import select
 import struct
-import termios
 from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
@@ -52,6 +49,12 @@ def type_at_prompt(
     does, so then a longer silence is taken for the prompt. At the end all that was started is killed with SIGKILL, also
     what left the terminal's session: on a hang-up some shells would write history files.
     """
+    try:
+        import fcntl
+        import pty
+        import termios
+    except ImportError:
+        return Typed(reached=False, shown=b"this system has no pseudo-terminals", elapsed_seconds=0.0)
     variables, mark = marked(environment)
     prepare = ending_with_us()
     number, terminal = pty.fork()
@@ -121,6 +124,8 @@ def _answer_questions(terminal: int, chunk: bytes) -> None:
 
 
 def _patience(terminal: int) -> float:
+    import termios
+
     line_mode = termios.tcgetattr(terminal)[3] & termios.ICANON
     return QUIET_OTHERWISE_SECONDS if line_mode else QUIET_AT_PROMPT_SECONDS
 

@@ -11,6 +11,8 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
+from unified_shell.core.machine.files.reading_at import read_at
+
 __all__ = [
     "ElfFile",
     "ElfString",
@@ -264,4 +266,4 @@ class _Pages:
         self._descriptor = descriptor
 
     def __getitem__(self, part: slice) -> bytes:
-        return os.pread(self._descriptor, max(part.stop - part.start, 0), part.start)
+        return read_at(self._descriptor, max(part.stop - part.start, 0), part.start)
