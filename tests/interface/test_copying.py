@@ -388,7 +388,7 @@ def test_an_adopted_ones_versioned_launcher_is_no_fault_and_a_missing_one_is(
     place.rename(tmp_path / "moved")
     assert "absent" in account.ush("environment", "list").out
     refused = account.ush("environment", "run", "old", "--", "hum", code=4).err
-    assert "is gone" in refused
+    assert "is no longer at" in refused
     account.ush("environment", "drop", "old", "--yes")
     account.ush("environment", "adopt", tmp_path / "moved", "--name", "old", "--yes")
     account.ush("environment", "run", "old", "--", "python", "-c", "import combs")

@@ -58,9 +58,10 @@ def _look_at(context: Context, name: str, *, as_json: bool, more: bool) -> bool:
 
 def show_standing(context: Context) -> None:
     """Show where this account stands, and the one next thing to do."""
+    from unified_shell.core.verification.standing import standing
     from unified_shell.views.look_view import print_standing
 
-    print_standing(context.screen, _survey(context), context.host.home)
+    print_standing(context.screen, standing(context.host, context.locations), context.host.home)
 
 
 def _survey(context: Context) -> "Survey":

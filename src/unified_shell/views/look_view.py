@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from unified_shell.core.commands.patterns import MatchedName
     from unified_shell.core.machine.processes.running_programs import RunningProgram
     from unified_shell.core.verification.names.looking import NameLook
+    from unified_shell.core.verification.standing import Standing
     from unified_shell.core.verification.survey import Survey
 
     from .screen import Screen
@@ -85,7 +86,7 @@ def print_stale_programs(screen: Screen, programs: Sequence[RunningProgram]) -> 
         screen.result(f"  running programs that began before the wiring changed: {names}{more}")
 
 
-def print_standing(screen: Screen, seen: Survey, home: str) -> None:
+def print_standing(screen: Screen, seen: Standing, home: str) -> None:
     """Write where this account stands, in a few lines."""
     wired = ", ".join(one.name for one in seen.shells if one.wired) or "none"
     entered = [("entered", seen.entered_name)] if seen.entered_name else []
@@ -266,7 +267,7 @@ def _wired(modes: Sequence[str], *, can_be: bool) -> str:
     return ", ".join(modes) or "no"
 
 
-def _faults(seen: Survey) -> str:
+def _faults(seen: Survey | Standing) -> str:
     count = len(seen.path_faults) + len(seen.unreached)
     return f"{seen.path_entries} entries, {count or 'no'} fault{'' if count == 1 else 's'}"
 

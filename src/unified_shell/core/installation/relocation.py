@@ -15,6 +15,7 @@ from msgspec import Struct
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
 from unified_shell.core.distributions.shebangs import shebang_lines
 from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.common_dirs import SHARED_PREFIXES
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import exchange_file
 from unified_shell.core.machine.files.place_texts import with_place_replaced
@@ -23,12 +24,10 @@ from unified_shell.core.machine.programs.elf import DT_RPATH, DT_RUNPATH, ElfFil
 from unified_shell.core.machine.programs.elf_rewriting import ElfUnchangeable, with_run_paths
 from unified_shell.core.machine.programs.shared_libraries import resolve_libraries
 
-__all__ = ["SHARED_PREFIXES", "Relocated", "check_libraries", "relocate_tree"]
+__all__ = ["Relocated", "check_libraries", "relocate_tree"]
 
 TEXT_LIMIT_BYTES = 4_000_000
 HEAD_BYTES = 8192
-# Places that others share: a text that names one seldom means the interpreter.
-SHARED_PREFIXES = ("/", "/usr", "/usr/local", "/opt")
 BUILD_SETTINGS = re.compile(r"_sysconfigdata.*\.py|Makefile|.*\.pc|python[\d.]*t?-config(\.py)?")
 CONFIG_SCRIPT = re.compile(r"python[\d.]*t?-config")
 # Of `python-config.sh.in`, 3.8 to 3.13.

@@ -16,7 +16,7 @@ from unified_shell.core.changes.steps import PlaceTree, PutRecord, Step
 from unified_shell.core.errors import CouldNot, HashDiffers
 from unified_shell.core.findings import Finding
 from unified_shell.core.installation.prerequisites import check_tools
-from unified_shell.core.installation.relocation import SHARED_PREFIXES, check_libraries, relocate_tree
+from unified_shell.core.installation.relocation import check_libraries, relocate_tree
 from unified_shell.core.installation.workplaces import (
     build_key,
     kept_workplace,
@@ -29,6 +29,7 @@ from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.interpreters.managed import ORIGIN_FILE, ManagedInterpreter, managed_place, origin_text
 from unified_shell.core.interpreters.other_languages import language_named, said_version
 from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.common_dirs import SHARED_PREFIXES
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.disks import read_disk, shown_size
 from unified_shell.core.machine.files.durable import remove_tree

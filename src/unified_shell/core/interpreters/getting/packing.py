@@ -5,9 +5,9 @@ from collections.abc import Callable
 
 from unified_shell.core.archives.packing import check_archive_name, pack_tree
 from unified_shell.core.errors import Refused
-from unified_shell.core.installation.relocation import SHARED_PREFIXES
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.managed import ORIGIN_FILE, ManagedInterpreter
+from unified_shell.core.machine.common_dirs import SHARED_PREFIXES
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, to_json_text

@@ -4,9 +4,9 @@ import os
 
 from unified_shell.core.commands.preferred import links_folder
 from unified_shell.core.environments.model.registry import all_environments
-from unified_shell.core.installation.relocation import SHARED_PREFIXES
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.managed import all_managed
+from unified_shell.core.machine.common_dirs import SHARED_PREFIXES
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import join, lies_in

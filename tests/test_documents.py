@@ -1,0 +1,25 @@
+"""What the documents say is run as it stands."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+from unified_shell.demo.study import make_study_index
+
+TOP = Path(__file__).parent.parent
+
+
+def test_the_library_s_example_runs(tmp_path: Path) -> None:
+    (example,) = re.findall(r"```python\n(.*?)```", (TOP / "docs/library.md").read_text(), re.DOTALL)
+    make_study_index(str(tmp_path / "wheels"))
+    variables = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin", "SHELL": "/bin/bash", "LANG": "C.UTF-8"}
+    done = subprocess.run(
+        [sys.executable, "-c", example], env=variables, cwd=tmp_path, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    lines = done.stdout.splitlines()
+    assert "change 3" in lines
+    assert [line for line in lines if line.startswith("passed")]
+    assert not [line for line in lines if line.startswith("FAULT")]
+    assert lines[-1] == "hidden", "in an environment, and not on the path"
