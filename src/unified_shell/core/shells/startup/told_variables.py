@@ -6,6 +6,7 @@
 import os
 from functools import cache
 
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.processes import run_program
@@ -15,6 +16,10 @@ from unified_shell.core.shells.sessions.sessions import find_program, fresh_vari
 __all__ = ["told_variables"]
 
 ASK_SECONDS = 5.0
+# The words that run what is not in the file itself, or could make a name of what is.
+RUNNING = frozenset(
+    {".", "source", "eval", "autoload", "emulate", "builtin", "command", "zmodload", "read", "typeset"}
+)
 ZSHENV_FILES = ("/etc/zsh/zshenv", "/etc/zshenv")
 
 
@@ -31,7 +36,7 @@ def _folder_of_zsh(dialect: Dialect, host: Host) -> str:
     program = find_program(dialect, host)
     files = [join(host.home, ".zshenv"), *ZSHENV_FILES]
     marks = tuple((file, _mark(file)) for file in files)
-    if program is None or all(mark is None for _, mark in marks):
+    if program is None or not any(_may_set_it(file) for file in files):
         return ""
     return _asked(program, tuple(sorted(fresh_variables(host, program).items())), marks)
 
@@ -47,6 +52,17 @@ def _asked(program: str, variables: tuple[tuple[str, str], ...], _marks: tuple[t
     )
     said = os.fsdecode(ran.output).rsplit("\n", 1)[-1]
     return said if said.startswith("/") and os.path.isdir(said) else ""
+
+
+def _may_set_it(file: str) -> bool:
+    """Tell whether a file names the variable, or runs text or a file that may. Asking zsh takes longer than all the rest."""
+    content = read_file(file)
+    if content is None:
+        return False
+    lines = [line.strip() for line in content[0].decode("utf-8", "replace").splitlines()]
+    told = [line for line in lines if line and not line.startswith("#")]
+    words = {word.strip(";&|(){}") for line in told for word in line.split()}
+    return any("ZDOTDIR" in line for line in told) or not RUNNING.isdisjoint(words)
 
 
 def _mark(file: str) -> tuple[int, int] | None:
