@@ -1,10 +1,12 @@
 """What the documents say is run as it stands."""
 
+import ast
 import re
 import subprocess
 import sys
 from pathlib import Path
 
+from unified_shell.core.changes.plan import About
 from unified_shell.demo.study import make_study_index
 
 TOP = Path(__file__).parent.parent
@@ -23,3 +25,16 @@ def test_the_library_s_example_runs(tmp_path: Path) -> None:
     assert [line for line in lines if line.startswith("passed")]
     assert not [line for line in lines if line.startswith("FAULT")]
     assert lines[-1] == "hidden", "in an environment, and not on the path"
+
+
+def test_every_line_of_a_plan_is_documented_with_its_fields() -> None:
+    calls: dict[str, set[str]] = {about.value: set() for about in About}
+    for path in (TOP / "src").rglob("*.py"):
+        for call in ast.walk(ast.parse(path.read_text())):
+            if isinstance(call, ast.Call) and isinstance(call.func, ast.Name) and call.func.id == "plan_line":
+                facts = {keyword.arg or "**" for keyword in call.keywords} - {"in_full"}
+                for name in re.findall(r"About\.(\w+)", ast.unparse(call.args[1])):
+                    calls[About[name].value] |= facts
+    section = (TOP / "docs/json.md").read_text().partition("## Lines of plans")[2]
+    rows = re.findall(r"(?m)^\| `([^`]+)` \| (.*) \|$", section)
+    assert {about: set(re.findall(r"`(\w+)`", fields)) for about, fields in rows} == calls

@@ -18,7 +18,7 @@ from unified_shell.core.changes.blocks import BlockState, add_block, find_block,
 from unified_shell.core.changes.executor import Executor, PlanMoved, presence_lock
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.journal import SCHEMA, Entry, EntryState, Journal
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.recovery import recover
 from unified_shell.core.changes.retention import trim
 from unified_shell.core.changes.steps import (
@@ -200,7 +200,7 @@ def executor(tmp_path: Path) -> Executor:
 def change(
     *steps: Step, words: str = "do it", findings: tuple[Finding, ...] = (), relies: tuple[str, ...] = ()
 ) -> Change:
-    plan = Plan(aim=words, lines=(PlanLine(kind=LineKind.NOTE, subject="x"),), relies_on=relies)
+    plan = Plan(aim=words, lines=(plan_line(LineKind.NOTE, About.ENTER_AGAIN),), relies_on=relies)
     return Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: findings)
 
 
@@ -213,7 +213,7 @@ def replace(path: Path, before: str | None, after: str | None) -> ReplaceFile:
 
 
 def undo(executor: Executor, number: int | None = None) -> None:
-    executor.perform(undo_change(executor, number, home="/home", derive=lambda _steps: ()))
+    executor.perform(undo_change(executor, number, derive=lambda _steps: ()))
 
 
 def replace_worker(**fields: object) -> Worker:

@@ -109,9 +109,13 @@ def _example(kind: object) -> object:
         return list(kind)[-1]
     if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
         hints = typing.get_type_hints(kind)
-        return kind(**{name: _example(hints[name]) for name in kind.__struct_fields__})
+        # A value that holds others of its own kind holds none of them here.
+        own = {name: () for name in kind.__struct_fields__ if kind in typing.get_args(hints[name])}
+        return kind(**{name: own[name] if name in own else _example(hints[name]) for name in kind.__struct_fields__})
     if origin is tuple:
         return (_example(parts[0]),) * 2 if parts[-1] is Ellipsis else tuple(_example(part) for part in parts)
+    if origin is dict:
+        return {_example(parts[0]): _example(parts[1])}
     if origin in (types.UnionType, typing.Union):
         return _example(parts[0])
     raise AssertionError(f"{kind} cannot cross rooms")

@@ -257,10 +257,10 @@ def test_a_plan_tells_what_wheels_bring_before_they_are_fetched(account: Account
     plan = account.ush(*words, "--plan", "--json").json()
     assert not list(cache.rglob("*.whl")), "their ends were read"
     assert {path.name.split("-")[1] for path in (cache / "brought").iterdir()} == {"unchecked"}
-    lines = {one["subject"]: (one["detail"], one["in_full"]) for one in plan["lines"]}
-    assert lines["new commands"] == ("waggle, waggle-play", ["waggle-io: waggle, waggle-play"])
-    assert lines["imported by other names"][0] == "waggle-io as waggle"
-    assert lines["the commands of 1 package are listed afterwards"][1] == ["mite-count"]
+    lines = {one["about"]: (one["fields"], one["in_full"]) for one in plan["lines"]}
+    assert lines["new commands"] == ({"commands": ["waggle", "waggle-play"]}, ["waggle-io: waggle, waggle-play"])
+    assert lines["import names"][0] == {"names": ["waggle-io as waggle"]}
+    assert lines["commands later"][1] == ["mite-count"]
     assert lines["licences"][1] == ["MIT: comb, waggle-io", "not told: mite-count"]
     assert "waggle-io: waggle, waggle-play" in account.ush(*words, "--plan").out
     assert "waggle, waggle-play" in account.ush(*words, "--yes").out
@@ -271,7 +271,7 @@ def test_a_plan_tells_what_wheels_bring_before_they_are_fetched(account: Account
     assert plan["disk_bytes"] == pytest.approx(room, rel=0.2), "an honest estimate"
     account.new_environment("second")
     again = account.ush(*words[:-1], "second", "--plan", "--json", "--offline").json()["lines"]
-    assert "new commands" in {one["subject"] for one in again}, "what was seen once is known"
+    assert "new commands" in {one["about"] for one in again}, "what was seen once is known"
 
 
 def test_an_environment_is_shown_with_its_size_its_applications_and_its_drift(account: Account, field: Path) -> None:

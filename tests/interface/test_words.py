@@ -46,7 +46,7 @@ CASES: dict[str, tuple[list[str], int, str]] = {
     "name with a colon": (["environment", "new", "a:b", "-y"], 2, "colon"),
     "no such interpreter": (["environment", "new", "x", "--interpreter", "9.9", "-y"], 2, "no interpreter here"),
     "no such file": (["interpreter", "adopt", "nowhere/python", "-y"], 2, "there is no"),
-    "no directory": (["path", "add", "nowhere", "-y"], 2, "there is not a directory"),
+    "no directory": (["path", "add", "nowhere", "-y"], 2, "there is no directory"),
     "near directory": (["path", "add", "tols", "-y"], 2, "did you mean ~/tools?"),
     "a file": (["path", "add", "tools/weigh-hive", "-y"], 2, "is not a directory"),
     "a colon": (["path", "add", "a:b", "-y"], 3, "a colon separates"),
@@ -100,11 +100,13 @@ def test_a_plan_alone_changes_nothing_and_is_data(ready: Account) -> None:
     before = visible_state(ready.home)
     plan = ready.ush("package", "get", "swarmcast", "-e", "hive", "--plan", "--json").json()
     assert plan["kind"] == "plan"
-    assert {line["subject"] for line in plan["lines"] if line["kind"] == "add"} == {
-        "combgraph 1.0.2",
-        "hivehum 2.1.0",
-        "swarmcast 1.2.0",
-        "waggle-io 0.9.1",
+    assert plan["words"] == "package get swarmcast -e hive"
+    added = [line["fields"] for line in plan["lines"] if line["kind"] == "add" and line["about"] == "package"]
+    assert {(one["name"], one["version"]) for one in added} == {
+        ("combgraph", "1.0.2"),
+        ("hivehum", "2.1.0"),
+        ("swarmcast", "1.2.0"),
+        ("waggle-io", "0.9.1"),
     }
     ready.ush("path", "add", "tools", "--plan")
     assert visible_state(ready.home) == before

@@ -184,11 +184,14 @@ def _agree_and_carry(
 
 def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeOptions) -> bool:
     """Show a plan and say whether it is to be done; raises Refused where nobody can be asked."""
+    import msgspec
+
     from unified_shell.views.json_view import json_text
     from unified_shell.views.plan_view import print_plan
 
     if how.as_json and (how.only_plan or plan.nothing_to_do):
-        context.screen.result(json_text("plan", plan))
+        call = typed_call(click.get_current_context())
+        context.screen.result(json_text("plan", {"words": call, **msgspec.structs.asdict(plan)}))
         return False
     if how.as_json and not how.yes:
         raise Refused("--json cannot ask; nothing was changed", again_with=("--yes",))

@@ -200,10 +200,10 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
 
     def make() -> "Change":
         if why := why_unreadable(name, locations):
-            return plan_drop_unreadable(name, why, context.host, locations)
+            return plan_drop_unreadable(name, why, locations)
         found = find_environment(name, context.host, locations)
         plan = plan_forget if found.foreign else plan_drop
-        change = plan(found, context.host, locations)
+        change = plan(found, locations)
         # Where it is offered is a person's own, as what everyone has is not.
         return merged(change, plan_withdraw(found, context.host)) if how.scope == "me" else change
 

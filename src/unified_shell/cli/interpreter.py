@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
+from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
 
 from .abbreviations import VerbGroup
@@ -199,7 +200,8 @@ def _asked_side(context: Context, in_front: "Plan") -> str:
     from unified_shell.core.changes.plan import LineKind
 
     changes = [line for line in in_front.lines if line.kind is LineKind.ANSWER]
-    told = ", ".join(f"{line.subject.split(' ')[0]} ({line.detail})" for line in changes)
+    facts = [line.fields for line in changes]
+    told = ", ".join(f"{one['command']} (now from {shown(str(one['before']), context.host.home)})" for one in facts)
     context.screen.say(f"In front on PATH it would provide: {told}" if told else "Nothing on PATH has the same name.")
     choice: str = click.prompt(
         "Its commands on PATH", type=click.Choice(["front", "back", "no"]), default="no", err=True

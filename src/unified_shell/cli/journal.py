@@ -52,7 +52,6 @@ def undo(context: Context, number: int | None, *, through: bool, how: ChangeOpti
         return undo_change(
             executor,
             number,
-            home=context.host.home,
             derive=lambda steps: derive_from_wiring(steps, context.host, executor.locations),
             through=through,
             verify=lambda: check_wired_sessions(context.host, context.locations),

@@ -8,7 +8,7 @@ SCHEMA = 1
 
 
 def json_text(kind: str, value: object) -> str:
-    """Return a document of a kind. Dataclasses become objects with their fields' names as keys.
+    """Return a document of a kind. Values become objects with their fields' names as keys.
 
     A name that is not UTF-8 holds escaped lone surrogates, one for each byte (PEP 383).
     """

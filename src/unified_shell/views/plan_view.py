@@ -8,12 +8,13 @@ from unified_shell.core.changes.plan import LineKind
 from unified_shell.core.next_steps import Labelled, ush
 
 from .next_step_text import next_step_text
+from .plan_sentences import sentence_of
 from .tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from unified_shell.core.changes.plan import Outcome, Plan
+    from unified_shell.core.changes.plan import Outcome, Plan, PlanLine
     from unified_shell.core.findings import Finding
     from unified_shell.core.next_steps import Afterward
 
@@ -41,24 +42,41 @@ def print_plan(screen: Screen, plan: Plan, *, in_full: bool = False) -> None:
     With `in_full`, what other lines sum up is written below them.
     """
     heading(screen, f"Plan: {plan.aim}")
-    edits = [line for line in plan.lines if line.kind is LineKind.EDIT]
-    others = [line for line in plan.lines if line.kind is not LineKind.EDIT]
+    told = [(line, *sentence_of(line, screen.home)) for line in plan.lines]
     # What has nothing to be said of it would push the others' remarks far to the right.
-    bare = [
-        line for line in others if line.kind in (LineKind.NOTE, LineKind.STAYS, LineKind.WARNING) and not line.detail
-    ]
+    bare = (LineKind.NOTE, LineKind.STAYS, LineKind.WARNING)
     # Several tables, one margin: the first words are as wide in all.
     wide = max((len(WORDS[line.kind]) for line in plan.lines), default=0)
-    rows = [(WORDS[line.kind].ljust(wide), line.subject, line.detail) for line in others if line not in bare]
+    rows = [
+        (WORDS[line.kind].ljust(wide), subject, detail)
+        for line, subject, detail in told
+        if line.kind is not LineKind.EDIT and (detail or line.kind not in bare)
+    ]
     print_rows(screen, rows)
-    print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject) for line in bare])
-    for line in plan.lines if in_full else ():
-        if line.in_full and ", ".join(line.in_full) not in f"{line.subject} {line.detail}":
-            heading(screen, f"{line.subject[:1].upper()}{line.subject[1:]}, in full:")
-            print_rows(screen, [("", one) for one in line.in_full])
-    for line in edits:
-        diff = [("", f"  {one}") for one in line.detail.splitlines()]
-        print_rows(screen, [(WORDS[line.kind].ljust(wide), line.subject), *diff])
+    print_rows(
+        screen,
+        [
+            (WORDS[line.kind].ljust(wide), subject)
+            for line, subject, detail in told
+            if line.kind in bare and not detail
+        ],
+    )
+    for line, subject, detail in told if in_full else ():
+        items = _in_full(line, screen.home)
+        if items and ", ".join(items) not in f"{subject} {detail}":
+            heading(screen, f"{subject[:1].upper()}{subject[1:]}, in full:")
+            print_rows(screen, [("", one) for one in items])
+    for line, subject, _ in told:
+        if line.kind is LineKind.EDIT:
+            diff = line.fields.get("diff", ())
+            shown = [("", f"  {one}") for one in diff] if isinstance(diff, tuple) else []
+            print_rows(screen, [(WORDS[line.kind].ljust(wide), subject), *shown])
+
+
+def _in_full(line: PlanLine, home: str) -> tuple[str, ...]:
+    """Return what a line sums up, or the lines that it stands for."""
+    lines = tuple("   ".join(filter(None, sentence_of(one, home))) for one in line.lines)
+    return line.in_full or lines
 
 
 def print_outcome(

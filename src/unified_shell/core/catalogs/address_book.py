@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused, UnknownName, UsageError
@@ -136,10 +136,19 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         )
         steps = (step, self._order_step(order, locations)) if order else (step,)
         earlier = order[: order.index(name)] if order else list(known)
-        place = f"asked after {', '.join(earlier)}" if earlier else "the first that is asked"
         plan = Plan(
             aim=f"Take {self.brings} from the {self.kind} {name}",
-            lines=(PlanLine(kind=LineKind.ADD, subject=f"{self.kind} {name}: {shown_address(full)}", detail=place),),
+            lines=(
+                plan_line(
+                    LineKind.ADD,
+                    About.ADDRESS,
+                    of=self.kind,
+                    name=name,
+                    address=shown_address(full),
+                    after=tuple(earlier),
+                    first=not earlier,
+                ),
+            ),
             afterwards=(Labelled(label="Next", step=self.next_step),),
         )
 
@@ -163,7 +172,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         step = self._order_step(order, locations)
         plan = Plan(
             aim=f"Ask the {self.kind} {name} at another place",
-            lines=(PlanLine(kind=LineKind.CHANGE, subject="asked in this order", detail=", ".join(order)),),
+            lines=(plan_line(LineKind.CHANGE, About.ADDRESS_ORDER, names=tuple(order)),),
         )
         return Change(plan=plan, prepare=lambda _staging: (step,))
 
@@ -183,7 +192,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         step = DropRecord(path=locations.config_file, keys=(self.kind, name), before=before)
         plan = Plan(
             aim=f"Forget the {self.kind} {name}; what came from it stays",
-            lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{self.kind} {name}: {known[name].shown}"),),
+            lines=(plan_line(LineKind.REMOVE, About.ADDRESS, of=self.kind, name=name, address=known[name].shown),),
         )
         return Change(plan=plan, prepare=lambda _staging: (step,))
 

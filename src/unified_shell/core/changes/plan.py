@@ -9,13 +9,17 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import Afterward
 
+from .plan_subjects import About
 from .steps import Step
 
-__all__ = ["Change", "LineKind", "Outcome", "Plan", "PlanLine"]
+__all__ = ["About", "Change", "LineKind", "Outcome", "Plan", "PlanLine", "Value", "plan_line"]
+
+# What a field of a line may be: a text (also a path or name), a number, a truth, or several texts.
+Value = str | int | float | bool | tuple[str, ...]
 
 
 class LineKind(Enum):
-    """What a line of a plan is about; `ANSWER` and `STAYS` are of a name that starts another file, or the same still."""
+    """What becomes of what a line is about; `ANSWER` and `STAYS` are of a name that starts another file, or the same."""
 
     ADD = "add"
     CHANGE = "change"
@@ -30,15 +34,23 @@ class LineKind(Enum):
 
 
 class PlanLine(Struct, frozen=True, kw_only=True):
-    """One thing that will happen or is to be known. For an edit, `detail` is a diff.
+    """One thing that will happen or is to be known: no sentence, but what it is about, and the facts by name.
 
-    `in_full` is what the detail sums up, line by line: shown where the plan alone is asked for.
+    `in_full` is what a field sums up, item by item, and `lines` are those that this one stands for; both are shown where the
+    plan alone is asked for.
     """
 
     kind: LineKind
-    subject: str
-    detail: str = ""
+    about: About
+    fields: dict[str, Value] = {}
     in_full: tuple[str, ...] = ()
+    lines: "tuple[PlanLine, ...]" = ()
+
+
+def plan_line(kind: LineKind, about: About, *, in_full: tuple[str, ...] = (), **fields: Value) -> PlanLine:
+    """Return a line; fields that are empty or false say nothing and are left out."""
+    told = {name: value for name, value in fields.items() if value or (value == 0 and value is not False)}
+    return PlanLine(kind=kind, about=about, fields=told, in_full=in_full)
 
 
 class Plan(Struct, frozen=True, kw_only=True):

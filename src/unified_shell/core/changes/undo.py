@@ -5,12 +5,11 @@ from collections.abc import Callable, Sequence
 
 from unified_shell.core.errors import UndoRefused, UsageError
 from unified_shell.core.findings import Finding
-from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
 
 from .executor import Executor, is_of_here, retired_place
 from .journal import Entry, EntryState
-from .plan import Change, LineKind, Plan, PlanLine
+from .plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from .steps import (
     DropBlock,
     DropRecord,
@@ -37,7 +36,6 @@ def undo_change(
     executor: Executor,
     number: int | None,
     *,
-    home: str,
     derive: Derive,
     through: bool = False,
     verify: Callable[[], tuple[Finding, ...]] = tuple,
@@ -67,7 +65,7 @@ def undo_change(
     return Change(
         plan=Plan(
             aim=f"Undo {_named((*later, entry))}",
-            lines=(*(_undone_line(one) for one in (*later, entry) if later), *_lines(steps, home)),
+            lines=(*(_undone_line(one) for one in (*later, entry) if later), *_lines(steps)),
             undoes=entry.number,
             undoes_too=tuple(one.number for one in later),
             nothing_to_do="" if steps else f"nothing of change {entry.number} is left to undo",
@@ -85,7 +83,7 @@ def _named(entries: Sequence[Entry]) -> str:
 
 
 def _undone_line(entry: Entry) -> PlanLine:
-    return PlanLine(kind=LineKind.REMOVE, subject=f"change {entry.number}", detail=entry.words)
+    return plan_line(LineKind.REMOVE, About.CHANGE, number=entry.number, words=entry.words)
 
 
 def newest_standing(executor: Executor) -> Entry | None:
@@ -120,40 +118,42 @@ def later_dependants(executor: Executor, entry: Entry) -> tuple[Entry, ...]:
     return tuple(standing)
 
 
-def describe(step: Step, home: str) -> PlanLine:
+def describe(step: Step) -> PlanLine:
     """Return the plan's line for one step."""
     match step:
         case PutBlock(path=path):
-            return PlanLine(kind=LineKind.EDIT, subject=f"{shown(path, home)}: insert the hook-up")
+            return plan_line(LineKind.EDIT, About.HOOK_UP, file=path, alone=True)
         case DropBlock(path=path):
-            return PlanLine(kind=LineKind.EDIT, subject=f"{shown(path, home)}: remove the hook-up, and nothing else")
+            return plan_line(LineKind.EDIT, About.HOOK_UP_REMOVED, file=path, alone=True)
         case PutRecord(keys=keys):
-            return PlanLine(kind=LineKind.ADD, subject=" ".join(shown(key, home) for key in keys))
+            return plan_line(LineKind.ADD, About.RECORD, keys=tuple(keys))
         case DropRecord(keys=keys):
-            return PlanLine(kind=LineKind.REMOVE, subject=" ".join(shown(key, home) for key in keys))
+            return plan_line(LineKind.REMOVE, About.RECORD, keys=tuple(keys))
         case FlipLink(after=""):
-            return PlanLine(kind=LineKind.REMOVE, subject=step.object_name)
+            return plan_line(LineKind.REMOVE, About.OBJECT, object=step.object_name)
         case FlipLink(before=""):
-            return PlanLine(kind=LineKind.ADD, subject=step.object_name)
+            return plan_line(LineKind.ADD, About.OBJECT, object=step.object_name)
         case FlipLink(before=before, after=after):
-            return PlanLine(
-                kind=LineKind.CHANGE,
-                subject=step.object_name,
-                detail=f"edition {os.path.basename(before)} → {os.path.basename(after)}",
+            return plan_line(
+                LineKind.CHANGE,
+                About.OBJECT,
+                object=step.object_name,
+                before=os.path.basename(before),
+                after=os.path.basename(after),
             )
         case PlaceTree(target=target):
-            return PlanLine(kind=LineKind.ADD, subject=shown(target, home))
+            return plan_line(LineKind.ADD, About.FILE, file=target)
         case RetireTree(target=target):
-            return PlanLine(kind=LineKind.REMOVE, subject=shown(target, home))
+            return plan_line(LineKind.REMOVE, About.FILE, file=target)
         case _:
-            return PlanLine(kind=LineKind.CHANGE, subject=step.object_name)
+            return plan_line(LineKind.CHANGE, About.OBJECT, object=step.object_name)
 
 
-def _lines(steps: Sequence[Step], home: str) -> tuple[PlanLine, ...]:
+def _lines(steps: Sequence[Step]) -> tuple[PlanLine, ...]:
     """Return the plan's lines. A tree whose link is flipped needs no line of its own."""
     linked = any(isinstance(step, FlipLink) for step in steps)
     told = [step for step in steps if not (linked and isinstance(step, PlaceTree | RetireTree))]
-    return tuple(describe(step, home) for step in _joined(told) if step.object_name)
+    return tuple(describe(step) for step in _joined(told) if step.object_name)
 
 
 def _joined(steps: Sequence[Step]) -> list[Step]:

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, ReplaceFile, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.findings import Finding
@@ -81,8 +81,7 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
     lines = []
     for name in choice.names:
         then = first_on(entries, name)
-        detail = f"then {shown(then, host.home)}" if then else "then no command of that name"
-        lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"command {name}", detail=detail))
+        lines.append(plan_line(LineKind.REMOVE, About.COMMAND, name=name, then=then, unanswered=not then))
     value = to_json_text(choice_value(choice))
     steps: tuple[Step, ...] = (
         *_removals(choice, (), locations),
@@ -242,9 +241,9 @@ def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[Plan
     for name in choice.names:
         now = first_on([one for one in host.search_path() if one != links_folder(locations)], name)
         target = choice.candidate if choice.launcher else target_of(choice, name, locations)
-        kind = LineKind.CHANGE if now and now != target else LineKind.ADD
-        detail = f"shadows {shown(now, host.home)}" if now and now != target else ""
-        lines.append(PlanLine(kind=kind, subject=f"{name}: {shown(target, host.home)}", detail=detail))
+        shadowed = now if now != target else ""
+        kind = LineKind.CHANGE if shadowed else LineKind.ADD
+        lines.append(plan_line(kind, About.COMMAND_TARGET, name=name, target=target, shadows=shadowed))
     # What answers otherwise from now on is told, all of it; what is new is summed up.
     changed = [one for one in lines if one.kind is LineKind.CHANGE]
     new = [one for one in lines if one.kind is not LineKind.CHANGE]
@@ -253,7 +252,7 @@ def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[Plan
 
 def _more(lines: Sequence[PlanLine]) -> list[PlanLine]:
     more = len(lines) - MOST_LINES
-    return [PlanLine(kind=LineKind.NOTE, subject=f"and {more} more names")] if more > 0 else []
+    return [plan_line(LineKind.NOTE, About.MORE_NAMES, count=more)] if more > 0 else []
 
 
 def _leads_to(link: Place) -> str:

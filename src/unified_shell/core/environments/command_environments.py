@@ -7,7 +7,7 @@ from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.commands.preferred import Choice, read_choices
 from unified_shell.core.commands.preferring import link_steps, on_path, plan_drop_choice, record_step
@@ -65,9 +65,7 @@ def plan_get_command(
         aim=f"Install the command {name} from {request}, in its own environment ({facts.title})",
         lines=(
             *(line for line in got.plan.lines if line.kind is not LineKind.KEEP),
-            PlanLine(
-                kind=LineKind.ADD, subject=f"command {name}", detail="and the other commands of its distribution"
-            ),
+            plan_line(LineKind.ADD, About.COMMAND, name=name, others=True),
         ),
         relies_on=(),
         afterwards=(Labelled(label="Start it", step=Command(words=(name, "--help"), why="in a new session")),),
@@ -92,7 +90,7 @@ def plan_drop_command(choice: Choice, host: Host, locations: Locations) -> Chang
     links = plan_drop_choice(choice, host, locations)
     if not choice.environment:
         return links
-    return merged(links, plan_drop(hidden_environment(choice.environment, locations), host, locations))
+    return merged(links, plan_drop(hidden_environment(choice.environment, locations), locations))
 
 
 def _with_links(

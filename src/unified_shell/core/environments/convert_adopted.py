@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import DropRecord, RetireTree, Step
 from unified_shell.core.environments.model.adopted import ADOPTED, records_file
 from unified_shell.core.environments.model.layout import link_place
@@ -18,7 +18,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, to_json_text, to_record_text
 
-from .copying import Source, copied, copied_contents, count_of_files, some_of
+from .copying import Source, copied, copied_contents
 
 __all__ = ["plan_take_charge"]
 
@@ -49,25 +49,18 @@ def plan_take_charge(
 
     there = shown(folder, host.home)
     lines = [
-        PlanLine(
-            kind=LineKind.CHANGE,
-            subject=f"environment {name}",
-            detail=f"rebuilt in {shown(prefix, host.home)}, with all {len(source.distributions)} distributions",
+        plan_line(
+            LineKind.CHANGE,
+            About.ENVIRONMENT_REBUILT,
+            name=name,
+            prefix=prefix,
+            distributions=len(source.distributions),
         ),
-        PlanLine(
-            kind=LineKind.CHANGE,
-            subject=there,
-            detail="becomes a link to it; the present folder is kept for ush undo",
-        ),
+        plan_line(LineKind.CHANGE, About.BECOMES_LINK, folder=folder),
     ]
     if source.extras:
         lines.append(
-            PlanLine(
-                kind=LineKind.NOTE,
-                subject=f"{count_of_files(source.extras)} not owned by any package, carried over",
-                detail=some_of(source.extras),
-                in_full=source.extras,
-            )
+            plan_line(LineKind.NOTE, About.UNOWNED_CARRIED, files=tuple(source.extras), in_full=tuple(source.extras))
         )
     plan = Plan(
         aim=f"Allow changes to the adopted environment {name}",

@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence, Sized
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.model.base_interpreter import base_of, check_base, check_base_for
@@ -27,7 +27,6 @@ from unified_shell.core.environments.trees.store_import import WRITTEN_ANEW, hol
 from unified_shell.core.errors import InterpreterUnusable, UsageError, UshError
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.machine.clock import now_seconds
-from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.files.durable import exchange_file, read_file
 from unified_shell.core.machine.files.place_texts import with_place_replaced
 from unified_shell.core.machine.host import Host
@@ -204,7 +203,7 @@ def plan_copy(
     check_base_for(facts, locations)
     contents = copied_contents(source, name, facts, own_files=own_files)
     prepare = copied(source, contents, facts, host, locations, fetch=fetch, progress=progress)
-    return Change(plan=_plan(source, name, facts, host, locations, own_files=own_files), prepare=prepare)
+    return Change(plan=_plan(source, name, facts, locations, own_files=own_files), prepare=prepare)
 
 
 def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:
@@ -278,42 +277,25 @@ def _carry(source: str, target: str, old: str, new: str) -> None:
         exchange_file(target, fresh)
 
 
-def _plan(
-    source: Source, name: str, facts: InterpreterFacts, host: Host, locations: Locations, *, own_files: bool
-) -> Plan:
+def _plan(source: Source, name: str, facts: InterpreterFacts, locations: Locations, *, own_files: bool) -> Plan:
     prefix = link_place(locations.data, name)
     size = sum(os.path.getsize(join(source.prefix, one)) for one in source.extras if _is_file(source.prefix, one))
     lines = [
-        PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
-        PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(facts.real_executable, host.home)}"),
-        PlanLine(
-            kind=LineKind.ADD,
-            subject=f"{len(source.distributions)} distribution{'' if len(source.distributions) == 1 else 's'}",
-            detail=some_of([f"{one.name} {one.version}" for one in source.distributions]),
+        plan_line(LineKind.ADD, About.ENVIRONMENT, name=name, prefix=prefix),
+        plan_line(LineKind.NOTE, About.INTERPRETER, interpreter=facts.real_executable),
+        plan_line(
+            LineKind.ADD,
+            About.DISTRIBUTIONS,
+            titles=tuple(f"{one.name} {one.version}" for one in source.distributions),
         ),
     ]
     if source.extras:
-        lines.append(
-            PlanLine(
-                kind=LineKind.NOTE,
-                subject=f"{count_of_files(source.extras)} not owned by any package, {shown_size(size)}",
-                detail=some_of(source.extras),
-            )
-        )
+        lines.append(plan_line(LineKind.NOTE, About.UNOWNED_COPIED, files=tuple(source.extras), size_bytes=size))
     if source.sees_system:
-        lines.append(
-            PlanLine(
-                kind=LineKind.WARNING,
-                subject="the source also sees its interpreter's packages; the copy does not",
-                detail="",
-            )
-        )
-    need = shown_size(_disk_bytes(source, own_files=own_files))
-    lines.append(PlanLine(kind=LineKind.NOTE, subject=f"takes about {need} on disk"))
+        lines.append(plan_line(LineKind.WARNING, About.BASE_PACKAGES_HIDDEN))
+    lines.append(plan_line(LineKind.NOTE, About.DISK_NEEDED, size_bytes=_disk_bytes(source, own_files=own_files)))
     if not source.whole:
-        lines.append(
-            PlanLine(kind=LineKind.NOTE, subject="the interpreter stays where it is; the copy needs it there")
-        )
+        lines.append(plan_line(LineKind.NOTE, About.INTERPRETER_STAYS))
     return Plan(
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from packaging.requirements import Requirement
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, plan_line
 from unified_shell.core.changes.steps import FlipLink, Step
 from unified_shell.core.environments.model.base_interpreter import base_of, check_base, check_base_for
 from unified_shell.core.environments.model.contents import NOWHERE
@@ -24,10 +24,10 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import ush
 
-from .copying import copied, copied_contents, find_source, some_of
+from .copying import copied, copied_contents, find_source
 from .lifecycle import plan_drop, ways_in
 
 __all__ = ["anew_on", "plan_copy_anew", "plan_rename"]
@@ -75,19 +75,9 @@ def plan_copy_anew(
         got.plan,
         aim=f"Copy what was requested in {source.name} into the environment {made.name} ({facts.title}; was {source.title})",
         lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"environment {made.name}", detail=shown(made.prefix, host.home)),
+            plan_line(LineKind.ADD, About.ENVIRONMENT, name=made.name, prefix=made.prefix),
             *got.plan.lines,
-            *(
-                [
-                    PlanLine(
-                        kind=LineKind.NOTE,
-                        subject="files not owned by any package are not copied",
-                        detail=some_of(behind),
-                    )
-                ]
-                if behind
-                else []
-            ),
+            *([plan_line(LineKind.NOTE, About.UNOWNED_LEFT, files=tuple(behind))] if behind else []),
         ),
         nothing_to_do="",
         relies_on=(),
@@ -130,7 +120,7 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
     made = copied(source, contents, facts, host, locations, fetch=fetch, progress=lambda _phase: None)
     # The folder that it took the place of leads to it under its new name; it is not dropped with the old one.
     bare = replace(environment, contents=replace(environment.contents, replaced=NOWHERE))
-    dropped = plan_drop(bare, host, locations)
+    dropped = plan_drop(bare, locations)
     replaced = environment.contents.replaced
     links = (FlipLink(link=replaced, before=environment.prefix, after=prefix),) if replaced else ()
 
@@ -141,12 +131,8 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
         dropped.plan,
         aim=f"Rename the environment {environment.name} to {name}",
         lines=(
-            PlanLine(
-                kind=LineKind.CHANGE,
-                subject=f"environment {environment.name}",
-                detail=f"becomes {name}: {shown(prefix, host.home)}",
-            ),
-            PlanLine(kind=LineKind.NOTE, subject="sessions inside it must enter it again, by its new name"),
+            plan_line(LineKind.CHANGE, About.ENVIRONMENT_RENAMED, name=environment.name, new=name, prefix=prefix),
+            plan_line(LineKind.NOTE, About.ENTER_AGAIN),
         ),
         afterwards=ways_in(name, prefix, locations),
     )

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Sequence
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import DropRecord, FlipLink, RetireTree, Step
 from unified_shell.core.environments.model.adopted import ADOPTED, adopted_places, is_protected, records_file
 from unified_shell.core.environments.model.base_interpreter import check_base, check_base_for
@@ -15,7 +15,7 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.managed import read_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, join, lies_in, to_json_text, to_record_text
 from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
 
 __all__ = ["plan_drop", "plan_drop_unreadable", "plan_new", "ways_in"]
@@ -42,13 +42,15 @@ def plan_new(
     plan = Plan(
         aim=f"Create the environment {name} on {facts.title}",
         lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
-            PlanLine(
-                kind=LineKind.NOTE,
-                subject=f"its interpreter is {shown(facts.real_executable, host.home)}",
-                detail=f"{facts.word_size_bits}-bit {facts.architecture}",
+            plan_line(LineKind.ADD, About.ENVIRONMENT, name=name, prefix=prefix),
+            plan_line(
+                LineKind.NOTE,
+                About.INTERPRETER,
+                interpreter=facts.real_executable,
+                bits=facts.word_size_bits,
+                architecture=facts.architecture,
             ),
-            *(PlanLine(kind=LineKind.NOTE, subject=one) for one in why),
+            *(plan_line(LineKind.NOTE, About.INTERPRETER_REJECTED, reason=one) for one in why),
         ),
         disk_bytes=20_000,
         relies_on=tuple(
@@ -63,7 +65,7 @@ def plan_new(
     return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
 
 
-def plan_drop(environment: Environment, host: Host, locations: Locations) -> Change:
+def plan_drop(environment: Environment, locations: Locations) -> Change:
     """Plan to take an environment away; it is kept out of sight for undo."""
     check_changeable(environment)
     name = environment.name
@@ -73,13 +75,9 @@ def plan_drop(environment: Environment, host: Host, locations: Locations) -> Cha
     plan = Plan(
         aim=f"Drop the environment {name}",
         lines=(
-            PlanLine(
-                kind=LineKind.REMOVE,
-                subject=f"environment {name}",
-                detail=f"{shown(environment.prefix, host.home)}, with {count} distributions",
-            ),
-            *(PlanLine(kind=LineKind.REMOVE, subject=f"{shown(one, host.home)}, a link to it") for one in links),
-            PlanLine(kind=LineKind.NOTE, subject="undo restores it; ush journal shows the space kept for that"),
+            plan_line(LineKind.REMOVE, About.ENVIRONMENT, name=name, prefix=environment.prefix, distributions=count),
+            *(plan_line(LineKind.REMOVE, About.LINK_TO_IT, link=one) for one in links),
+            plan_line(LineKind.NOTE, About.UNDO_RESTORES),
         ),
     )
 
@@ -103,7 +101,7 @@ def _drop_steps(name: str, staging: Place, locations: Locations) -> tuple[Step, 
     )
 
 
-def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) -> Change:
+def plan_drop_unreadable(name: str, why: str, locations: Locations) -> Change:
     """Plan to take away an environment of which it cannot be read what it holds."""
     if is_protected(name, locations):
         raise Refused(f"the environment {name} is protected, and {why}", next_step=ush("undo"))
@@ -111,12 +109,10 @@ def plan_drop_unreadable(name: str, why: str, host: Host, locations: Locations) 
     plan = Plan(
         aim=f"Drop the environment {name}" if adopted is None else f"Unregister the environment {name}",
         lines=(
-            PlanLine(
-                kind=LineKind.REMOVE,
-                subject=f"environment {name}",
-                detail=shown(adopted or link_place(locations.data, name), host.home),
+            plan_line(
+                LineKind.REMOVE, About.ENVIRONMENT, name=name, prefix=adopted or link_place(locations.data, name)
             ),
-            PlanLine(kind=LineKind.WARNING, subject=why),
+            plan_line(LineKind.WARNING, About.UNREADABLE, reason=why),
         ),
     )
     if adopted is None:

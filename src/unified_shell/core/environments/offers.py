@@ -10,7 +10,7 @@ import re
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.changes.file_steps import kept_bytes
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.environments.model.registry import Environment
@@ -18,7 +18,7 @@ from unified_shell.core.errors import CouldNot, UnknownName
 from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import ush
 
@@ -49,8 +49,8 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
         "metadata": {"debugger": True},
     }
     path = join(_data_home(host), "jupyter", "kernels", _file_name(name), "kernel.json")
-    what = f"{name} (Python {environment.short_version}) as a notebook kernel"
-    return _plan(environment, path, to_json_text(spec) + "\n", what, host=host)
+    title = f"{name} (Python {environment.short_version})"
+    return _plan(environment, path, to_json_text(spec) + "\n", title, "as a notebook kernel")
 
 
 def plan_offer_application(environment: Environment, command: str, host: Host) -> Change:
@@ -73,8 +73,7 @@ def plan_offer_application(environment: Environment, command: str, host: Host) -
         )
     )
     path = join(_data_home(host), "applications", f"{_file_name(name)}-{_clean(command)}.desktop")
-    what = f"{command} ({name}) in the desktop's menu"
-    return _plan(environment, path, entry, what, host=host)
+    return _plan(environment, path, entry, f"{command} ({name})", "in the desktop's menu")
 
 
 def plan_withdraw(environment: Environment, host: Host) -> Change:
@@ -84,7 +83,7 @@ def plan_withdraw(environment: Environment, host: Host) -> Change:
         found = read_file(path)
         if found is not None:
             steps.append(ReplaceFile(path=path, before=kept_bytes(found[0]), after=None))
-    lines = tuple(PlanLine(kind=LineKind.REMOVE, subject=f"offered: {shown(step.path, host.home)}") for step in steps)
+    lines = tuple(plan_line(LineKind.REMOVE, About.OFFER_WITHDRAWN, path=step.path) for step in steps)
     aim = f"Withdraw the offers of the environment {environment.name}"
     nothing = "" if steps else f"the environment {environment.name} is not offered anywhere"
     plan = Plan(aim=aim, lines=lines, nothing_to_do=nothing)
@@ -109,16 +108,16 @@ def offered_files(environment: Environment, host: Host) -> tuple[Place, ...]:
     return tuple(found)
 
 
-def _plan(environment: Environment, path: Place, text: str, what: str, *, host: Host) -> Change:
+def _plan(environment: Environment, path: Place, text: str, title: str, use: str) -> Change:
     there = read_file(path)
     before = kept_bytes(there[0]) if there is not None else None
     after = kept_bytes(text.encode("utf-8", "surrogateescape"))
     step = ReplaceFile(path=path, before=before, after=after)
     plan = Plan(
-        aim=f"Offer {what}",
-        lines=(PlanLine(kind=LineKind.ADD, subject=what, detail=shown(path, host.home)),),
+        aim=f"Offer {title} {use}",
+        lines=(plan_line(LineKind.ADD, About.OFFER, title=title, use=use, path=path),),
         relies_on=(f"environment {environment.name}",),
-        nothing_to_do=f"{what} is offered already" if before == after else "",
+        nothing_to_do=f"{title} is offered {use} already" if before == after else "",
         afterwards=("An open notebook server or menu notices it the next time it looks.",),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))

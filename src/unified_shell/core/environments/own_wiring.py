@@ -5,7 +5,7 @@ import os
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.packages.renewal import Renewer
@@ -38,7 +38,9 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
             raise UsageError("an environment's own entries take no condition: they apply while it is entered")
         place = checked_directory(request.directory, self.host)
         name = shown(place, self.host.home)
-        line = PlanLine(kind=LineKind.ADD, subject=f"{request.variable}, {request.side.value}: {name}")
+        line = plan_line(
+            LineKind.ADD, About.ENTRY, variable=request.variable, side=request.side.value, directory=place
+        )
         aim = f"Put {name} on {request.variable} while {self.environment.name} is entered"
         return self._plan(aim, line, wished(self._before, place, request, self.host))
 
@@ -52,14 +54,14 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
                 f"{name} is not in the wiring of the environment {self.environment.name}",
                 next_step=ush("path", "list", "-e", self.environment.name),
             )
-        line = PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {name}")
+        line = plan_line(LineKind.REMOVE, About.ENTRY, variable=variable, directory=place)
         aim = f"Remove {name} from the environment {self.environment.name}"
         return self._plan(aim, line, self._before.without_entry(variable, place))
 
     def plan_variable_add(self, name: str, value: str) -> Change:
         """Plan to have a variable while the environment is entered; leaving gives it its old value."""
         check_variable(name, value)
-        line = PlanLine(kind=LineKind.ADD, subject=f"{name} = {one_line(value)}")
+        line = plan_line(LineKind.ADD, About.VARIABLE, name=name, value=one_line(value))
         aim = f"Set {name} while {self.environment.name} is entered"
         return self._plan(aim, line, with_variable(self._before, SetVariable(name=name, value=value)))
 
@@ -73,7 +75,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
                 next_step=ush("variable", "list", "-e", self.environment.name),
             )
         aim = f"Remove {name} from the environment {self.environment.name}"
-        line = PlanLine(kind=LineKind.REMOVE, subject=name)
+        line = plan_line(LineKind.REMOVE, About.VARIABLE, name=name)
         return self._plan(aim, line, without_variable(self._before, name))
 
     @property

@@ -2,7 +2,7 @@
 
 import os
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.environments.model.adopted import ADOPTED, PROTECTED, is_protected, records_file
 from unified_shell.core.environments.model.foreign import read_foreign
@@ -38,13 +38,7 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
         if protected
         else DropRecord(path=path, keys=keys, before=to_json_text(True))  # noqa: FBT003 - the value itself
     )
-    line = PlanLine(
-        kind=LineKind.NOTE,
-        subject="changes of its packages and wiring are refused from now on"
-        if protected
-        else "changes are allowed from now on",
-        detail="a copy of it can be changed" if protected else "",
-    )
+    line = plan_line(LineKind.NOTE, About.PROTECTED if protected else About.UNPROTECTED)
     plan = Plan(aim=aim, lines=(line,), nothing_to_do=nothing)
     return Change(plan=plan, prepare=lambda _staging: (step,))
 
@@ -66,12 +60,10 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     plan = Plan(
         aim=f"Adopt {shown(place, host.home)} as the environment {name}",
         lines=(
-            PlanLine(
-                kind=LineKind.ADD,
-                subject=f"environment {name}",
-                detail=f"Python {contents.python}, {count} distribution{'' if count == 1 else 's'}",
+            plan_line(
+                LineKind.ADD, About.ENVIRONMENT_ADOPTED, name=name, python=contents.python, distributions=count
             ),
-            PlanLine(kind=LineKind.NOTE, subject="it stays where it is and is protected: ush does not change it"),
+            plan_line(LineKind.NOTE, About.ADOPTED_STAYS),
         ),
         afterwards=(
             Labelled(label="Run something in it", step=ush("environment", "run", name, "--", "python")),
@@ -82,7 +74,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     return Change(plan=plan, prepare=lambda _staging: (step,))
 
 
-def plan_forget(environment: Environment, host: Host, locations: Locations) -> Change:
+def plan_forget(environment: Environment, locations: Locations) -> Change:
     """Plan to forget an adopted environment; its folder stays."""
     name = environment.name
     step = DropRecord(
@@ -92,12 +84,6 @@ def plan_forget(environment: Environment, host: Host, locations: Locations) -> C
     )
     plan = Plan(
         aim=f"Unregister the environment {name}",
-        lines=(
-            PlanLine(
-                kind=LineKind.REMOVE,
-                subject=f"environment {name}",
-                detail=f"{shown(environment.prefix, host.home)} stays",
-            ),
-        ),
+        lines=(plan_line(LineKind.REMOVE, About.ENVIRONMENT_UNREGISTERED, name=name, prefix=environment.prefix),),
     )
     return Change(plan=plan, prepare=lambda _staging: (step,))

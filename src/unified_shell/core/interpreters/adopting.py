@@ -5,7 +5,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, UsageError
 from unified_shell.core.machine.host import Host
@@ -57,8 +57,8 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     plan = Plan(
         aim=f"Register {facts.title} in place",
         lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"interpreter {chosen}", detail=shown(facts.executable, host.home)),
-            PlanLine(kind=LineKind.NOTE, subject="the interpreter itself is not changed"),
+            plan_line(LineKind.ADD, About.INTERPRETER_ENTRY, name=chosen, place=facts.executable),
+            plan_line(LineKind.NOTE, About.INTERPRETER_UNCHANGED),
         ),
         afterwards=(
             Labelled(label="Create an environment", step=ush("environment", "new", "study", "--interpreter", chosen))
@@ -83,10 +83,10 @@ def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequenc
         raise UnknownName("registered interpreter", name, known, next_step=ush("interpreter", "list"))
     value = {"executable": to_record_text(known[name].executable), "version": known[name].version}
     step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(value))
-    notes = [PlanLine(kind=LineKind.NOTE, subject=f"environment {one} still works on it") for one in dependants]
+    notes = [plan_line(LineKind.NOTE, About.STILL_WORKS, environment=one) for one in dependants]
     plan = Plan(
         aim=f"Unregister the interpreter {name}; it stays where it is",
-        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}"), *notes),
+        lines=(plan_line(LineKind.REMOVE, About.INTERPRETER_ENTRY, name=name), *notes),
     )
     registration = forgetting_steps(name, host)
     return Change(plan=plan, prepare=lambda _staging: (step, *registration))

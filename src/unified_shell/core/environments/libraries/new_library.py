@@ -7,7 +7,7 @@ import os
 import uuid
 from collections.abc import Sequence
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.contents import FILE_NAME, Contents, contents_text
 from unified_shell.core.environments.model.layout import WIRED_MARK, link_place
@@ -59,11 +59,11 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
     plan = Plan(
         aim=f"Create the environment {name} on {table.title} {version}",
         lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"environment {name}", detail=shown(prefix, host.home)),
-            PlanLine(kind=LineKind.NOTE, subject=f"its interpreter is {shown(contents.interpreter, host.home)}"),
-            PlanLine(kind=LineKind.NOTE, subject=f"its library is {shown(library, host.home)}"),
+            plan_line(LineKind.ADD, About.ENVIRONMENT, name=name, prefix=prefix),
+            plan_line(LineKind.NOTE, About.INTERPRETER, interpreter=contents.interpreter),
+            plan_line(LineKind.NOTE, About.LIBRARY, library=library),
             *(
-                PlanLine(kind=LineKind.NOTE, subject=f"while it is entered: {one.name}", detail=one.value)
+                plan_line(LineKind.NOTE, About.VARIABLE_WHILE_ENTERED, name=one.name, value=one.value)
                 for one in contents.wiring.variables
             ),
         ),

@@ -6,7 +6,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from packaging.utils import NormalizedName
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.builds.source_builds import SourceBuilder
 from unified_shell.core.environments.model.contents import Contents, Distribution
@@ -83,8 +83,8 @@ class PackageChange(Struct, frozen=True, kw_only=True):
             aim=aim,
             left_out=left_out,
         )
-        others = _for_others(requests)
-        told = [PlanLine(kind=LineKind.NOTE, subject=others)] if others else []
+        others = tuple(map(str, requests.elsewhere))
+        told = [plan_line(LineKind.NOTE, About.EXCLUDED_BY_MARKER, requirements=others)] if others else []
         told += overlap_lines(collisions, contents.overlap)
         plan = replace(plan, lines=(*plan.lines, *renewal.lines, *told))
 

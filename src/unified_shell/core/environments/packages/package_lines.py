@@ -3,13 +3,13 @@
 import os
 from collections.abc import Mapping, Sequence
 
+from msgspec.structs import replace
 from packaging.utils import NormalizedName
 from packaging.version import Version
 
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment, every_environment
-from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
 from unified_shell.core.resolution.questions import Solution
@@ -19,7 +19,6 @@ __all__ = ["change_lines", "removed_lines", "summed"]
 
 # More dependencies than these are told as a count, and each in full.
 MOST_DEPENDENCIES = 10
-MOST_NAMED = 4
 
 
 def change_lines(
@@ -34,28 +33,28 @@ def change_lines(
     for one in distributions:
         before = environment.contents.find(one.name)
         if before is None:
-            added.append((one, f"{one.name} {one.version}"))
+            added.append((one, ""))
         elif before.version != one.version:
-            changed.append((one, f"{one.name} {before.version} → {one.version}"))
+            changed.append((one, before.version))
     names = {one.name for one in distributions}
     gone = [one for one in environment.contents.distributions if one.name not in names]
     kept = len(distributions) - len(added) - len(changed)
     # A step back is never folded away.
     back = {one.name for one, _ in changed if _is_older(one, environment)}
 
-    def lines(rows: Sequence[tuple[Distribution, str]], kind: LineKind, what: str) -> list[PlanLine]:
+    def lines(rows: Sequence[tuple[Distribution, str]], kind: LineKind) -> list[PlanLine]:
         first: list[PlanLine] = []
         others: list[PlanLine] = []
-        for one, subject in rows:
-            line = PlanLine(kind=kind, subject=subject, detail=_detail(one, solution, fetched_bytes))
+        for one, version_before in rows:
+            line = _package_line(one, kind, version_before, solution, fetched_bytes)
             (first if one.requested or one.name in back else others).append(line)
-        return [*first, *folded(others, kind, what)]
+        return [*first, *_folded(others, kind)]
 
     return (
-        *lines(added, LineKind.ADD, "dependencies"),
-        *lines(changed, LineKind.CHANGE, "dependencies"),
+        *lines(added, LineKind.ADD),
+        *lines(changed, LineKind.CHANGE),
         *removed_lines(gone, environment, locations, why="no longer needed"),
-        *([PlanLine(kind=LineKind.KEEP, subject=f"{kept} unchanged")] if kept else []),
+        *([plan_line(LineKind.KEEP, About.UNCHANGED, count=kept)] if kept else []),
     )
 
 
@@ -74,8 +73,14 @@ def removed_lines(
     first: list[PlanLine] = []
     others: list[PlanLine] = []
     for one in gone:
-        detail = "; ".join(filter(None, ("" if one.name in asked else why, _size(sizes[one.name]))))
-        line = PlanLine(kind=LineKind.REMOVE, subject=f"{one.name} {one.version}", detail=detail)
+        line = plan_line(
+            LineKind.REMOVE,
+            About.PACKAGE,
+            name=one.name,
+            version=one.version,
+            why="" if one.name in asked else why,
+            size_bytes=sizes[one.name] or "",
+        )
         (first if one.name in asked else others).append(line)
     shared = {
         one.sha256
@@ -84,21 +89,16 @@ def removed_lines(
         for one in each.contents.distributions
     }
     free = sum(sizes[one.name] for one in gone if one.sha256 not in shared)
-    note = PlanLine(
-        kind=LineKind.NOTE,
-        subject=f"{shown_size(free)} can be freed by ush store sweep",
-        detail="once undo no longer needs them",
-    )
-    return (*first, *folded(others, LineKind.REMOVE, "dependencies"), *([note] if free else []))
+    note = plan_line(LineKind.NOTE, About.FREEABLE, size_bytes=free)
+    return (*first, *_folded(others, LineKind.REMOVE), *([note] if free else []))
 
 
-def folded(lines: Sequence[PlanLine], kind: LineKind, what: str) -> list[PlanLine]:
-    """Return lines as they are where they are few, else one that counts them and has each in full."""
+def _folded(lines: Sequence[PlanLine], kind: LineKind) -> list[PlanLine]:
+    """Return lines as they are where they are few, else one that stands for all."""
     if len(lines) <= MOST_DEPENDENCIES:
         return list(lines)
-    full = tuple("   ".join(filter(None, (line.subject, line.detail))) for line in lines)
-    detail = summed([line.subject.split(" ")[0] for line in lines], MOST_NAMED)
-    return [PlanLine(kind=kind, subject=f"{len(lines)} {what}", detail=detail, in_full=full)]
+    names = tuple(str(line.fields["name"]) for line in lines)
+    return [replace(plan_line(kind, About.DEPENDENCIES, names=names), lines=tuple(lines))]
 
 
 def summed(words: Sequence[str], most: int) -> str:
@@ -108,16 +108,26 @@ def summed(words: Sequence[str], most: int) -> str:
     return ", ".join(words[:most]) + others
 
 
-def _detail(one: Distribution, solution: Solution, fetched_bytes: Mapping[NormalizedName, int]) -> str:
-    """Return one reason for a distribution, and the size of what is fetched of it."""
-    asked = [text for text in one.requested if text != one.name]
-    reasons = solution.asked_by.get(one.name, ())
-    reason = f"requested: {', '.join(asked)}" if asked else "requested" if one.requested else next(iter(reasons), "")
-    return "; ".join(filter(None, (reason, _size(fetched_bytes.get(one.name, 0)))))
-
-
-def _size(size_bytes: int) -> str:
-    return shown_size(size_bytes) if size_bytes > 0 else ""
+def _package_line(
+    one: Distribution,
+    kind: LineKind,
+    version_before: str,
+    solution: Solution,
+    fetched_bytes: Mapping[NormalizedName, int],
+) -> PlanLine:
+    """Return a distribution's line: one reason for it, and the size of what is fetched of it."""
+    reasons = () if one.requested else solution.asked_by.get(one.name, ())
+    return plan_line(
+        kind,
+        About.PACKAGE,
+        name=one.name,
+        version=one.version,
+        before=version_before,
+        is_requested=bool(one.requested),
+        requirements=tuple(text for text in one.requested if text != one.name),
+        reason=next(iter(reasons), ""),
+        size_bytes=fetched_bytes.get(one.name, 0) or "",
+    )
 
 
 def _is_older(one: Distribution, environment: Environment) -> bool:

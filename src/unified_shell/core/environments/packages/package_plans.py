@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence, Sized
 from msgspec import Struct
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.changes.plan import LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheel_preview import Brought
 from unified_shell.core.environments.model.contents import Distribution
@@ -14,7 +14,7 @@ from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.trees.editions import unrecorded_files
 from unified_shell.core.errors import TransferFailed
 from unified_shell.core.indexes.file_cache import FileCache
-from unified_shell.core.machine.files.disks import read_disk, shown_size
+from unified_shell.core.machine.files.disks import read_disk
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
 from unified_shell.core.resolution.questions import Solution
@@ -59,7 +59,7 @@ def package_plan(
             *_build_lines(distributions),
             *(
                 (*_download_lines(stock, room, locations), *_cached_lines(stock, brought))
-                or (PlanLine(kind=LineKind.NOTE, subject="all files are in the cache; nothing is downloaded"),)
+                or (plan_line(LineKind.NOTE, About.ALL_IN_CACHE),)
             ),
             *_disk_lines(room + _room(stock.fetched, brought), locations),
             *_licence_lines(new, solution, brought),
@@ -80,15 +80,18 @@ def _doubt_lines(new: Sequence[Distribution], solution: Solution) -> tuple[PlanL
     """Say what was asked for and may not be what is meant: extras that there are not, versions that were withdrawn."""
     lines = []
     for name, (unknown, has) in solution.unknown_extras.items():
-        there = f"; it has {', '.join(has)}" if has else "; it has no extras"
-        subject = f"{name} {solution.chosen[name].version} has no extra {unknown}{there}"
-        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+        version = solution.chosen[name].version
+        told = plan_line(
+            LineKind.WARNING, About.UNKNOWN_EXTRA, name=name, version=version, extra=unknown, extras=tuple(has)
+        )
+        lines.append(told)
     for one in new:
         why = solution.chosen[one.name].file.yanked
         if why:
-            reason = "" if why == "yes" else f": {why}"
-            subject = f"{one.name} {one.version} was withdrawn by its publisher{reason}"
-            lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+            reason = "" if why == "yes" else why
+            lines.append(
+                plan_line(LineKind.WARNING, About.WITHDRAWN, name=one.name, version=one.version, reason=reason)
+            )
     return tuple(lines)
 
 
@@ -135,11 +138,16 @@ def _download_lines(stock: _Stock, room: int, locations: Locations) -> tuple[Pla
         return ()
     size, free = sum(stock.to_fetch.values()), read_disk(locations.data).free_bytes
     seconds = expected_seconds(locations.cache, len(stock.to_fetch), size, fetched=True)
-    said = "of unknown size" if stock.is_size_unknown and not size else shown_size(size)
-    told = [f"about {shown_size(room)} on disk; {shown_size(free)} free"] if room else []
-    told += [f"about {_time(seconds)}"] if seconds >= 1 else []
-    subject = f"{_count(stock.to_fetch, 'file')}, {said}"
-    return (PlanLine(kind=LineKind.DOWNLOAD, subject=subject, detail="; ".join(told)),)
+    line = plan_line(
+        LineKind.DOWNLOAD,
+        About.DOWNLOAD,
+        files=len(stock.to_fetch),
+        size_bytes="" if stock.is_size_unknown and not size else size,
+        disk_bytes=room or "",
+        free_bytes=free if room else "",
+        seconds=seconds if seconds >= 1 else "",
+    )
+    return (line,)
 
 
 def _disk_lines(room: int, locations: Locations) -> tuple[PlanLine, ...]:
@@ -147,19 +155,13 @@ def _disk_lines(room: int, locations: Locations) -> tuple[PlanLine, ...]:
     free = read_disk(locations.data).free_bytes
     if room <= free:
         return ()
-    subject = "the disk is probably too small"
-    detail = f"needs about {shown_size(room)}; only {shown_size(free)} free"
-    return (PlanLine(kind=LineKind.WARNING, subject=subject, detail=detail),)
+    return (plan_line(LineKind.WARNING, About.DISK_TOO_SMALL, needed_bytes=room, free_bytes=free),)
 
 
 def _start_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
     """Name what runs code whenever the environment's Python starts, whatever it is started for."""
     return tuple(
-        PlanLine(
-            kind=LineKind.WARNING,
-            subject=f"{one.name} runs code at each start of this Python",
-            detail=", ".join(brought[one.name].runs_at_start),
-        )
+        plan_line(LineKind.WARNING, About.RUNS_AT_START, name=one.name, files=tuple(brought[one.name].runs_at_start))
         for one in new
         if one.name in brought and brought[one.name].runs_at_start
     )
@@ -167,15 +169,9 @@ def _start_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, B
 
 def _left_out_lines(left_out: Mapping[NormalizedName, Sequence[str]]) -> tuple[PlanLine, ...]:
     return tuple(
-        PlanLine(
-            kind=LineKind.WARNING, subject=f"rows of the index page of {name} are ignored", detail="; ".join(rows)
-        )
+        plan_line(LineKind.WARNING, About.ROWS_IGNORED, name=name, rows=tuple(rows))
         for name, rows in left_out.items()
     )
-
-
-def _time(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
 
 
 def _count(things: Sized, name: str) -> str:
@@ -186,9 +182,14 @@ def _cached_lines(stock: _Stock, brought: Mapping[NormalizedName, Brought]) -> t
     """Say which wheels were fetched already: where an index has no metadata apart, to read theirs."""
     if not stock.fetched:
         return ()
-    subject = f"{_count(stock.fetched, 'file')}, {shown_size(sum(stock.fetched.values()))}, fetched already"
-    detail = f"about {shown_size(_room(stock.fetched, brought))} on disk"
-    return (PlanLine(kind=LineKind.NOTE, subject=subject, detail=detail),)
+    line = plan_line(
+        LineKind.NOTE,
+        About.DOWNLOADED_ALREADY,
+        files=len(stock.fetched),
+        size_bytes=sum(stock.fetched.values()),
+        disk_bytes=_room(stock.fetched, brought),
+    )
+    return (line,)
 
 
 def _licence_lines(
@@ -200,9 +201,9 @@ def _licence_lines(
         told = solution.licences.get(one.name, "") or (brought[one.name].licence if one.name in brought else "")
         holders.setdefault(told or "not told", []).append(one.name)
     by_count = sorted(holders.items(), key=lambda pair: (-len(pair[1]), pair[0]))
-    detail = summed([f"{len(names)} {licence}" for licence, names in by_count], MOST_LICENCES)
+    counted = tuple(f"{len(names)} {licence}" for licence, names in by_count)
     full = tuple(f"{licence}: {', '.join(names)}" for licence, names in by_count)
-    return (PlanLine(kind=LineKind.NOTE, subject="licences", detail=detail, in_full=full),) if holders else ()
+    return (plan_line(LineKind.NOTE, About.LICENCES, licences=counted, in_full=full),) if holders else ()
 
 
 def _command_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, Brought]) -> tuple[PlanLine, ...]:
@@ -212,18 +213,10 @@ def _command_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName,
     lines = []
     if commands:
         full = tuple(f"{name}: {', '.join(each)}" for name, each in by_project.items() if each)
-        detail = summed(commands, MOST_COMMANDS)
-        lines.append(PlanLine(kind=LineKind.NOTE, subject="new commands", detail=detail, in_full=full))
+        lines.append(plan_line(LineKind.NOTE, About.NEW_COMMANDS, commands=tuple(commands), in_full=full))
     unknown = [one.name for one in new if one.name not in brought]
     if unknown:
-        lines.append(
-            PlanLine(
-                kind=LineKind.NOTE,
-                subject=f"the commands of {_count(unknown, 'package')} are listed afterwards",
-                detail="their contents are unknown until they are downloaded or built",
-                in_full=tuple(unknown),
-            )
-        )
+        lines.append(plan_line(LineKind.NOTE, About.COMMANDS_LATER, packages=tuple(unknown), in_full=tuple(unknown)))
     return tuple(lines)
 
 
@@ -238,8 +231,7 @@ def _import_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, 
     ]
     if not others:
         return ()
-    detail = summed(others, MOST_IMPORTS)
-    return (PlanLine(kind=LineKind.NOTE, subject="imported by other names", detail=detail, in_full=tuple(others)),)
+    return (plan_line(LineKind.NOTE, About.IMPORT_NAMES, names=tuple(others), in_full=tuple(others)),)
 
 
 def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
@@ -247,17 +239,12 @@ def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
     files = unrecorded_files(environment.prefix, environment.short_version)
     if not files:
         return ()
-    subject = f"carried over, not owned by any package: {summed(files, MOST_CARRIED)}"
-    return (PlanLine(kind=LineKind.NOTE, subject=subject, in_full=files),)
+    return (plan_line(LineKind.NOTE, About.UNOWNED_CARRIED, files=tuple(files), in_full=tuple(files)),)
 
 
 def _build_lines(distributions: Sequence[Distribution]) -> tuple[PlanLine, ...]:
     return tuple(
-        PlanLine(
-            kind=LineKind.WARNING,
-            subject=f"{one.name} {one.version} is built here from {one.wheel}",
-            detail="that runs its code, with your rights",
-        )
+        plan_line(LineKind.WARNING, About.BUILT_HERE, name=one.name, version=one.version, source=one.wheel)
         for one in distributions
         if is_source_name(one.wheel)
     )

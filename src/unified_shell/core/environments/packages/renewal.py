@@ -10,7 +10,7 @@ from collections.abc import Callable, Collection, Iterable, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.environments.builds.source_builds import built_name
@@ -18,7 +18,7 @@ from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.contents import Contents, Distribution
 from unified_shell.core.environments.model.registry import Environment, check_changeable, every_environment
 from unified_shell.core.environments.trees.next_edition import edition_made
-from unified_shell.core.environments.trees.recorded_files import altered_files, altered_text
+from unified_shell.core.environments.trees.recorded_files import altered_files, edited_and_lost
 from unified_shell.core.environments.trees.store_filling import FetchWheel, fill_store
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.file_cache import FileCache
@@ -192,26 +192,20 @@ def _altered_lines(environment: Environment) -> tuple[PlanLine, ...]:
     altered = altered_files(environment) if environment.edition else ()
     if not altered:
         return ()
-    return (
-        PlanLine(
-            kind=LineKind.WARNING,
-            subject=f"{altered_text(altered)}",
-            detail="restored by this change; ush undo brings back the files as they are now",
-            in_full=tuple(one.path for one in altered),
-        ),
-    )
+    edited, lost = edited_and_lost(altered)
+    paths = tuple(one.path for one in altered)
+    return (plan_line(LineKind.WARNING, About.FILES_ALTERED, edited=edited, lost=lost, in_full=paths),)
 
 
 def sharer_lines(sharers: Sequence[Environment]) -> tuple[PlanLine, ...]:
     """Say which other environments hold files that were edited in place, and what becomes of them."""
-    shared = "shares files that were edited"
     return tuple(
-        PlanLine(
-            kind=LineKind.WARNING if one.protected else LineKind.CHANGE,
-            subject=f"environment {one.name}",
-            detail=f"{shared}; it is protected and stays as it is"
-            if one.protected
-            else f"{shared}; they are restored in its next edition",
+        plan_line(
+            LineKind.WARNING if one.protected else LineKind.CHANGE,
+            About.SHARES_EDITED_FILES,
+            name=one.name,
+            protected=one.protected,
+            restored=not one.protected,
         )
         for one in sharers
     )

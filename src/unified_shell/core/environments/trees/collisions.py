@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from msgspec import Struct
 from packaging.utils import NormalizedName
 
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.distributions.entry_points import EntryPoint
 from unified_shell.core.distributions.wheel_preview import Brought, MemberFacts
 from unified_shell.core.environments.model.contents import Distribution
@@ -75,8 +75,9 @@ def overlap_lines(collisions: Sequence[Collision], preferred: Sequence[str]) -> 
     for project in preferred:
         paths = tuple(dict.fromkeys(one.path for one in collisions if project in one.projects))
         if paths:
-            subject = f"where two packages differ, the files of {project} are used"
-            lines.append(PlanLine(kind=LineKind.WARNING, subject=subject, detail=", ".join(paths[:1]), in_full=paths))
+            lines.append(
+                plan_line(LineKind.WARNING, About.FILES_DIFFER, project=project, files=paths[:1], in_full=paths)
+            )
     return lines
 
 

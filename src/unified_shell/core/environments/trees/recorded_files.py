@@ -18,7 +18,7 @@ from unified_shell.core.errors import UshError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import join
 
-__all__ = ["AlteredFile", "altered_files", "altered_text"]
+__all__ = ["AlteredFile", "altered_files", "altered_text", "edited_and_lost"]
 
 # Made anew by the interpreter when it is not there; and what others than its distribution write.
 NOT_JUDGED = (".pyc", "/RECORD", "/INSTALLER", "/REQUESTED")
@@ -40,6 +40,14 @@ def altered_files(environment: Environment, *, thorough: bool = False) -> tuple[
         for project, info in _info_folders(environment):
             found += _altered(project, info, environment, thorough=thorough)
     return tuple(found)
+
+
+def edited_and_lost(files: Sequence[AlteredFile]) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Return the paths of the edited ones, and of those that are gone."""
+    return (
+        tuple(one.path for one in files if not one.is_gone),
+        tuple(one.path for one in files if one.is_gone),
+    )
 
 
 def altered_text(files: Sequence[AlteredFile]) -> str:

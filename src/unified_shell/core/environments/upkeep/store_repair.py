@@ -3,13 +3,13 @@
 import os
 from collections.abc import Callable, Sequence
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment, every_environment
 from unified_shell.core.environments.packages.renewal import Renewer, one_after_another, sharer_lines
 from unified_shell.core.environments.trees.next_edition import proof_of_start
-from unified_shell.core.environments.trees.recorded_files import AlteredFile, altered_files, altered_text
+from unified_shell.core.environments.trees.recorded_files import AlteredFile, altered_files, edited_and_lost
 from unified_shell.core.findings import Finding
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.files.digests import Sha256
@@ -52,11 +52,18 @@ def plan_mend(
     plan = Plan(
         aim="Repair modified store entries",
         lines=(
-            *(PlanLine(kind=LineKind.CHANGE, subject=one.title, detail=_what(one)) for one in damaged),
             *(
-                PlanLine(kind=LineKind.CHANGE, subject=f"environment {one.name}", detail="its next edition")
-                for one in environments
+                plan_line(
+                    LineKind.CHANGE,
+                    About.STORE_ENTRY,
+                    title=one.title,
+                    files=tuple(one.damaged),
+                    users=tuple(one.used_by),
+                    unused=not one.used_by,
+                )
+                for one in damaged
             ),
+            *(plan_line(LineKind.CHANGE, About.NEXT_EDITION, name=one.name) for one in environments),
         ),
         relies_on=tuple(f"environment {one.name}" for one in environments),
         nothing_to_do="" if damaged else "no store entry was modified",
@@ -93,15 +100,7 @@ def plan_mend_environments(
     plan = Plan(
         aim=f"Mend {', '.join(one.name for one in wanting)}",
         lines=(
-            *(
-                PlanLine(
-                    kind=LineKind.CHANGE,
-                    subject=f"environment {one.name}",
-                    detail=altered_text(altered[one.name]),
-                    in_full=tuple(file.path for file in altered[one.name]),
-                )
-                for one in wanting
-            ),
+            *(_restored_line(one, altered[one.name]) for one in wanting),
             *sharer_lines(sharers),
         ),
         relies_on=tuple(f"environment {one.name}" for one in every),
@@ -127,7 +126,8 @@ def _starts(environments: Sequence[Environment], host: Host) -> tuple[Finding, .
     return tuple(proof_of_start(one.prefix, base_of(one, host), host) for one in environments)
 
 
-def _what(one: StoreEntry) -> str:
-    more = f" and {len(one.damaged) - MOST_FILES} more" if len(one.damaged) > MOST_FILES else ""
-    by = f"; shared by {', '.join(one.used_by)}" if one.used_by else "; unused, removed"
-    return f"modified or lost: {', '.join(one.damaged[:MOST_FILES])}{more}{by}"
+def _restored_line(environment: Environment, altered: Sequence[AlteredFile]) -> PlanLine:
+    edited, lost = edited_and_lost(altered)
+    paths = tuple(file.path for file in altered)
+    name = environment.name
+    return plan_line(LineKind.CHANGE, About.ENVIRONMENT_RESTORED, name=name, edited=edited, lost=lost, in_full=paths)

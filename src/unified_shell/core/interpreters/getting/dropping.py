@@ -4,13 +4,13 @@ import os
 from collections.abc import Sequence
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import RetireTree, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.interpreters.managed import ManagedInterpreter, read_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, lies_in, shown
+from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.planning.search_paths import plan_path_drop
 from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -45,9 +45,9 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
     plan = Plan(
         aim=f"Drop the interpreter {name}",
         lines=(
-            PlanLine(kind=LineKind.REMOVE, subject=f"interpreter {name}", detail=shown(kept.prefix, host.home)),
-            *(PlanLine(kind=LineKind.WARNING, subject=f"{one} stops working") for one in dependants),
-            PlanLine(kind=LineKind.NOTE, subject="undo restores it; ush journal shows the space kept for that"),
+            plan_line(LineKind.REMOVE, About.INTERPRETER_ENTRY, name=name, place=kept.prefix),
+            *(plan_line(LineKind.WARNING, About.STOPS_WORKING, dependant=one) for one in dependants),
+            plan_line(LineKind.NOTE, About.UNDO_RESTORES),
         ),
     )
 

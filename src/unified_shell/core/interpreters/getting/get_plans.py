@@ -7,7 +7,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.changes.records import read_records, record_in
 from unified_shell.core.changes.steps import PutRecord, Step
 from unified_shell.core.errors import CouldNot, Refused, UsageError
@@ -19,7 +19,6 @@ from unified_shell.core.interpreters.managed import read_managed
 from unified_shell.core.interpreters.requesting import Asked, Ready, parse_request, ready_ones
 from unified_shell.core.machine import places
 from unified_shell.core.machine.files.digests import digest_of_bytes
-from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown, to_json_text
@@ -113,7 +112,7 @@ def _ready_already(one: Ready, request: InterpreterRequest, host: Host, location
         place = PathRequest(directory=folder, side=Side(request.side), outermost=True)
         change = plan_path_add(place, chosen_shells(host), host, locations)
         plan = change.plan
-        note = PlanLine(kind=LineKind.NOTE, subject=f"{said}; only its position on PATH changes")
+        note = plan_line(LineKind.NOTE, About.READY_ALREADY, title=one.title, path=one.path)
         return replace(change, plan=replace(plan, lines=(note, *plan.lines)))
     if not one.on_path:
         wired = read_wiring(locations).find("PATH", folder) is not None
@@ -128,16 +127,12 @@ def _ready_already(one: Ready, request: InterpreterRequest, host: Host, location
 def _plan(getting: Getting, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:
     origin, host, locations = getting.origin, getting.host, getting.locations
     need = needed_bytes(origin, locations)
-    disk = (
-        [PlanLine(kind=LineKind.NOTE, subject=f"about {shown_size(need)} of disk space while it is built")]
-        if need
-        else []
-    )
+    disk = [plan_line(LineKind.NOTE, About.BUILD_DISK, size_bytes=need)] if need else []
     return Plan(
         aim=f"Install the interpreter {getting.name}",
         lines=(
-            PlanLine(kind=LineKind.ADD, subject=f"interpreter {getting.name}, in {shown(getting.target, host.home)}"),
-            *_origin_lines(origin, asked, host),
+            plan_line(LineKind.ADD, About.INTERPRETER_ENTRY, name=getting.name, target=getting.target),
+            *_origin_lines(origin, asked),
             *_build_lines(origin, getting, host),
             *licence,
             *disk,
@@ -171,17 +166,24 @@ def _free_name(name: str, locations: Locations) -> str:
     return name
 
 
-def _origin_lines(origin: Origin, asked: Asked, host: Host) -> list[PlanLine]:
+def _origin_lines(origin: Origin, asked: Asked) -> list[PlanLine]:
     if origin.folder:
-        return [PlanLine(kind=LineKind.NOTE, subject=f"copied from {shown(origin.folder, host.home)}, which stays")]
-    size = shown_size(origin.size_bytes) if origin.size_bytes else "of unknown size"
-    hashed = "its SHA-256 is compared" if origin.sha256 else "its SHA-256 is recorded, and compared from now on"
+        return [plan_line(LineKind.NOTE, About.COPIED_FROM, folder=origin.folder)]
+    size: int | str = origin.size_bytes or ""
+    compared = bool(origin.sha256)
     if origin.file:
-        where = f"from {shown(origin.file, host.home)}, {size}"
-        return [PlanLine(kind=LineKind.NOTE, subject=where, detail=hashed if origin.sha256 else "")]
-    lines = [PlanLine(kind=LineKind.DOWNLOAD, subject=f"{origin.shown}, {size}", detail=hashed)]
+        return [plan_line(LineKind.NOTE, About.ARCHIVE, file=origin.file, size_bytes=size, compared=compared)]
+    told = plan_line(
+        LineKind.DOWNLOAD,
+        About.ARCHIVE,
+        address=origin.shown,
+        size_bytes=size,
+        compared=compared,
+        recorded=not compared,
+    )
+    lines = [told]
     if asked.address and not origin.source_language:
-        lines.append(PlanLine(kind=LineKind.NOTE, subject="its contents are unknown until it is downloaded"))
+        lines.append(plan_line(LineKind.NOTE, About.CONTENTS_UNKNOWN))
     return lines
 
 
@@ -190,20 +192,16 @@ def _build_lines(origin: Origin, getting: Getting, host: Host) -> list[PlanLine]
     described, build = origin.form is not None and bool(origin.form.build), getting.request
     if not origin.source_language and not described:
         if build.options:
-            subject = f"{', '.join(build.options)}: only when building from source"
-            return [PlanLine(kind=LineKind.WARNING, subject=subject)]
+            return [plan_line(LineKind.WARNING, About.ONLY_WHEN_BUILDING, options=tuple(build.options))]
         return []
     find_compiler(host)
     _check_needs(origin, host)
     check_tools(("make",), host)
     time = BUILD_TIMES.get(origin.source_language, "unknown time")
     cores = os.cpu_count() or 1
-    optimised = ", several times that for an optimised one" if build.optimised else ""
     lines = [
-        PlanLine(
-            kind=LineKind.NOTE,
-            subject=f"built here from source, on {cores} cores: {time}{optimised}",
-            detail=f"build log: {shown(getting.log, host.home)}",
+        plan_line(
+            LineKind.NOTE, About.BUILT_FROM_SOURCE, cores=cores, time=time, optimised=build.optimised, log=getting.log
         )
     ]
     if origin.source_language == "python" and not described:
@@ -220,16 +218,12 @@ def _part_lines(build: BuildOptions, host: Host) -> list[PlanLine]:
                 next_step=f"apt-get install {missing[name].package}",
             )
     lines = [
-        PlanLine(
-            kind=LineKind.WARNING,
-            subject=f"without {name}: {', '.join(one.pieces)} not found",
-            detail=f"apt-get install {one.package}",
-        )
+        plan_line(LineKind.WARNING, About.PART_MISSING, name=name, pieces=tuple(one.pieces), package=one.package)
         for name, one in missing.items()
         if name not in build.unwanted
     ]
     if build.unwanted:
-        lines.append(PlanLine(kind=LineKind.NOTE, subject=f"without {', '.join(build.unwanted)}, as requested"))
+        lines.append(plan_line(LineKind.NOTE, About.PARTS_LEFT_OUT, parts=tuple(build.unwanted)))
     return lines
 
 
@@ -253,9 +247,9 @@ def _licence(
     if described is None:
         return [], ()
     if not described.asks_acceptance:
-        return [PlanLine(kind=LineKind.NOTE, subject=f"licence: {described.licence}")], ()
+        return [plan_line(LineKind.NOTE, About.LICENCE, licence=str(described.licence))], ()
     keys = (ACCEPTED, digest_of_bytes(described.licence_text.encode())[:16])
-    line = PlanLine(kind=LineKind.NOTE, subject=f"licence: {described.licence}, accepted")
+    line = plan_line(LineKind.NOTE, About.LICENCE, licence=str(described.licence), accepted=True)
     if record_in(read_records(locations.config_file), keys) is not None:
         return [line], ()
     if described.name not in request.accepted:

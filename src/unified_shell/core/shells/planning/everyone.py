@@ -5,7 +5,7 @@ import stat
 from collections.abc import Sequence
 
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.steps import DropBlock, PutBlock
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.files.durable import read_file
@@ -44,10 +44,11 @@ def plan_system_hookup(host: Host, locations: Locations) -> HookUp:
         fresh += readers
         files.append((place, owner))
         added = add_block(None if found is None else found[0], text).decode("utf-8", "replace")
-        shells = ", ".join(dict.fromkeys(f"{mode.value} {dialect.name}" for dialect, mode in readers))
-        new = "" if found else "a new file; "
-        detail = "".join(f"+ {line}\n" for line in added.splitlines()[-len(text.splitlines()) :])
-        lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{place}: {new}read by {shells}", detail=detail))
+        readers_of = tuple(dict.fromkeys(f"{mode.value} {dialect.name}" for dialect, mode in readers))
+        diff = tuple(f"+ {line}" for line in added.splitlines()[-len(text.splitlines()) :])
+        lines.append(
+            plan_line(LineKind.EDIT, About.HOOK_UP, file=place, new=not found, readers=readers_of, diff=diff)
+        )
     return HookUp(
         steps=tuple(steps),
         lines=tuple(lines),
@@ -71,8 +72,8 @@ def plan_system_unhook(host: Host) -> HookUp:
             size = len(content) - (block.end - block.start)
             files.append((place, owner))
             steps.append(DropBlock(path=place, block=block.text, at=block.start, file_size_bytes=size))
-            detail = "".join(f"- {line}\n" for line in block.text.splitlines())
-            lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{place}: remove the hook-up", detail=detail))
+            diff = tuple(f"- {line}" for line in block.text.splitlines())
+            lines.append(plan_line(LineKind.EDIT, About.HOOK_UP_REMOVED, file=place, diff=diff))
             modes += readers
     return HookUp(steps=tuple(steps), lines=tuple(lines), modes=_openable(modes, host), files=tuple(files))
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.errors import Refused
 from unified_shell.core.findings import Finding
@@ -50,7 +50,7 @@ def plan_drop_handwritten(place: Place, shells: Sequence[Dialect], host: Host, l
     plan = Plan(
         aim=f"Remove {name} from PATH in new sessions",
         lines=(
-            PlanLine(kind=LineKind.REMOVE, subject=f"PATH: {name}", detail="put there by your own startup files"),
+            plan_line(LineKind.REMOVE, About.ENTRY, variable="PATH", directory=place, by_hand=True),
             SESSIONS_NOTE,
             *(edit_line(file, lines, host) for file in dict.fromkeys(line.file for line in lines)),
         ),

@@ -11,11 +11,11 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from unified_shell.core.changes.file_steps import kept_bytes
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, in_home, inside, shown
+from unified_shell.core.machine.places import Place, in_home, inside
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
@@ -93,11 +93,12 @@ def edit_line(file: Place, lines: Sequence[OwnLine], host: Host) -> PlanLine:
     before = content.decode("utf-8", "replace").split("\n")
     of_file = [one for one in lines if one.file == file]
     after = _without(content, of_file, host).decode("utf-8", "replace").split("\n")
-    detail = "".join(
-        f"- line {one.number}: {before[one.number - 1]}\n+ line {one.number}: {after[one.number - 1]}\n"
+    diff = tuple(
+        f"{sign} line {one.number}: {text[one.number - 1]}"
         for one in of_file
+        for sign, text in (("-", before), ("+", after))
     )
-    return PlanLine(kind=LineKind.EDIT, subject=f"{shown(file, host.home)}: lines are commented out", detail=detail)
+    return plan_line(LineKind.EDIT, About.LINES_COMMENTED, file=file, diff=diff)
 
 
 def _without(content: bytes, lines: Sequence[OwnLine], host: Host) -> bytes:

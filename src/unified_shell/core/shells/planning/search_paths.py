@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.errors import Refused, UsageError, nearest
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -140,7 +140,7 @@ def plan_path_drop(
         before=before,
         after=after,
         lines=(
-            PlanLine(kind=LineKind.REMOVE, subject=f"{variable}: {shown(place, host.home)}"),
+            plan_line(LineKind.REMOVE, About.ENTRY, variable=variable, directory=place),
             *_answers(before, after, variable, host),
         ),
         afterwards=("New sessions no longer have it; open sessions keep it.",),
@@ -207,7 +207,7 @@ def checked_directory(directory: str, host: Host) -> Place:
         near = ""
     hint = f"did you mean {typed(join(above, near), host.home)}?" if near else ""
     raise UsageError(
-        f"there is not a directory {directory!r}",
+        f"there is no directory {directory!r}",
         where=hint,
         next_step="" if hint else f"mkdir -p {typed(place, host.home)}",
     )
@@ -218,37 +218,43 @@ def _absolute(directory: str, host: Host) -> str:
 
 
 def _add_lines(place: Place, request: PathRequest, before: Wiring, after: Wiring, host: Host) -> tuple[PlanLine, ...]:
-    name, commands = shown(place, host.home), request.promised or commands_in(place)
+    commands = request.promised or commands_in(place)
     lines = []
     if before.find(request.variable, place) is None:
-        offer = ""
-        if request.variable == PATH:
-            offer = f"offers {_some(commands)}" if commands else "has no command yet"
-        when = f", when {request.when}" if request.when else ""
-        subject = f"{request.variable}, {request.side.value}{when}: {name}"
-        lines.append(PlanLine(kind=LineKind.ADD, subject=subject, detail=offer))
+        on_path = request.variable == PATH
+        lines.append(
+            plan_line(
+                LineKind.ADD,
+                About.ENTRY,
+                variable=request.variable,
+                side=request.side.value,
+                directory=place,
+                when=request.when,
+                commands=tuple(commands) if on_path else (),
+                empty=on_path and not commands,
+            )
+        )
     elif before != after:
-        lines.append(PlanLine(kind=LineKind.CHANGE, subject=f"{request.variable}: {name} moves"))
+        lines.append(plan_line(LineKind.CHANGE, About.ENTRY_MOVES, variable=request.variable, directory=place))
     lines += _promised_answers(place, request, before, after, host) or _answers(before, after, request.variable, host)
     if request.variable == "PYTHONPATH":
-        lines += _module_warnings(place, name)
+        lines += _module_warnings(place)
     faults = find_faults([] if request.promised else [place])
-    lines += [PlanLine(kind=LineKind.WARNING, subject=f"{name} {fault.kind.value}") for fault in faults]
+    lines += [
+        plan_line(LineKind.WARNING, About.ENTRY_FAULT, directory=place, fault=fault.kind.value) for fault in faults
+    ]
     return tuple(lines)
 
 
-def _module_warnings(place: Place, name: str) -> list[PlanLine]:
+def _module_warnings(place: Place) -> list[PlanLine]:
     """Say what a directory on a module search path would stand in front of, in every interpreter."""
     found = [one for one in SHADOWING_FILES if os.path.exists(join(place, one))]
-    lines = [
-        PlanLine(kind=LineKind.WARNING, subject="every Python and environment searches it before its own packages")
-    ]
+    lines = [plan_line(LineKind.WARNING, About.SEARCHED_BY_ALL)]
     if found:
-        subject = f"{name} contains {', '.join(found)}, which would hide the standard library's"
-        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+        told = plan_line(LineKind.WARNING, About.HIDES_STANDARD_LIBRARY, directory=place, files=tuple(found))
+        lines.append(told)
     if "site-packages" in place or "dist-packages" in place:
-        subject = f"{name} belongs to one interpreter; others would load packages made for it"
-        lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+        lines.append(plan_line(LineKind.WARNING, About.BELONGS_TO_ONE, directory=place))
     return lines
 
 
@@ -264,17 +270,15 @@ def _answers(before: Wiring, after: Wiring, variable: str, host: Host) -> list[P
     for command in names:
         was, will = first_on(old, command), first_on(new, command)
         if was != will and was and will:
-            detail = f"now from {shown(was, host.home)}"
-            subject = f"{command} changes to {shown(will, host.home)}"
-            lines.append(PlanLine(kind=LineKind.ANSWER, subject=subject, detail=detail))
+            told = plan_line(LineKind.ANSWER, About.ANSWER_CHANGES, command=command, before=was, after=will)
+            lines.append(told)
         elif was and not will:
-            lines.append(PlanLine(kind=LineKind.REMOVE, subject=f"{command} is no longer found", detail=was))
+            lines.append(plan_line(LineKind.REMOVE, About.ANSWER_GONE, command=command, before=was))
         elif was == will and was and os.path.dirname(was) not in wired:
             own = next(join(one, command) for one in touched if one in wired and command in commands_in(one))
-            detail = f"{shown(own, host.home)} comes after it"
-            lines.append(PlanLine(kind=LineKind.STAYS, subject=f"{command} stays {was}", detail=detail))
+            lines.append(plan_line(LineKind.STAYS, About.ANSWER_STAYS, command=command, file=was, behind=own))
     more = len(lines) - MOST_ANSWERS
-    cut = [PlanLine(kind=LineKind.NOTE, subject=f"and {more} more names")] if more > 0 else []
+    cut = [plan_line(LineKind.NOTE, About.MORE_NAMES, count=more)] if more > 0 else []
     return [*lines[:MOST_ANSWERS], *cut]
 
 
@@ -289,12 +293,10 @@ def _promised_answers(
         if not was:
             continue
         first = _position(new, place) <= _position(new, os.path.dirname(was))
-        shown_was = shown(was, host.home)
         if first:
-            subject = f"{command} starts from there"
-            lines.append(PlanLine(kind=LineKind.ANSWER, subject=subject, detail=f"now from {shown_was}"))
+            lines.append(plan_line(LineKind.ANSWER, About.ANSWER_FROM_THERE, command=command, before=was))
         else:
-            lines.append(PlanLine(kind=LineKind.STAYS, subject=f"{command} stays {shown_was}"))
+            lines.append(plan_line(LineKind.STAYS, About.ANSWER_STAYS, command=command, file=was))
     return lines
 
 

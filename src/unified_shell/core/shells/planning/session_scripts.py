@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, PlanLine, plan_line
 from unified_shell.core.errors import Refused, UsageError, nearest, os_error_text
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -60,15 +60,13 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
     after = replace(before, scripts=tuple(sorted((*others, script), key=lambda one: one.rank)))
     readers = [one.name for one in DIALECTS if written_in in one.reads]
     lines = [
-        PlanLine(
-            kind=LineKind.ADD, subject=f"session script: {name}, written for {written_in}", detail=_readers(readers)
-        ),
+        plan_line(LineKind.ADD, About.SCRIPT, file=place, dialect=written_in, readers=tuple(readers)),
         *(
-            PlanLine(kind=LineKind.WARNING, subject=f"new sessions of {one.name} cannot read it, and skip it")
+            plan_line(LineKind.WARNING, About.SCRIPT_NOT_READ, shell=one.name)
             for one in shells
             if one.name not in readers
         ),
-        *_effect_lines(try_script(place, written_in, host), before, host),
+        *_effect_lines(try_script(place, written_in, host), before),
     ]
     change = WiringChange(
         aim=f"Source {name} in new sessions",
@@ -82,27 +80,22 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
     return plan_wiring(change, shells, host, locations)
 
 
-def _effect_lines(effects: ScriptEffects, wiring: Wiring, host: Host) -> list[PlanLine]:
+def _effect_lines(effects: ScriptEffects, wiring: Wiring) -> list[PlanLine]:
     """Say what the script did when it was tried: its time, what it prints, what it sets."""
-    note = LineKind.NOTE
     if effects.trouble:
-        subject = f"tried once: {effects.trouble}; new sessions will probably end or wait"
-        return [PlanLine(kind=LineKind.WARNING, subject=subject)]
-    lines = [PlanLine(kind=note, subject=f"it runs in every new session, and takes {effects.elapsed_seconds:.1f} s")]
-    if effects.elapsed_seconds > SLOW_SECONDS:
-        lines = [
-            PlanLine(kind=LineKind.WARNING, subject=f"each new session waits {effects.elapsed_seconds:.1f} s for it")
-        ]
+        return [plan_line(LineKind.WARNING, About.SCRIPT_TROUBLE, trouble=effects.trouble)]
+    slow = effects.elapsed_seconds > SLOW_SECONDS
+    kind = LineKind.WARNING if slow else LineKind.NOTE
+    lines = [plan_line(kind, About.SCRIPT_TIME, seconds=effects.elapsed_seconds, slow=slow)]
     if effects.printed:
-        count = f"{len(effects.printed)} line{'s' if len(effects.printed) > 1 else ''}"
-        lines.append(PlanLine(kind=note, subject=f"it prints {count} each time", detail=one_line(effects.printed[0])))
+        first = one_line(effects.printed[0])
+        lines.append(plan_line(LineKind.NOTE, About.SCRIPT_PRINTS, lines_printed=len(effects.printed), first=first))
     if effects.variables:
-        lines.append(PlanLine(kind=note, subject="it sets", detail=", ".join(effects.variables[:MOST_TOLD])))
+        lines.append(plan_line(LineKind.NOTE, About.SCRIPT_SETS, variables=tuple(effects.variables)))
     for directory in effects.directories:
-        doubled = wiring.find("PATH", directory) is not None
-        detail = "which the wiring has too; drop one of them" if doubled else ""
-        kind = LineKind.WARNING if doubled else note
-        lines.append(PlanLine(kind=kind, subject=f"it puts {shown(directory, host.home)} on PATH", detail=detail))
+        wired = wiring.find("PATH", directory) is not None
+        kind = LineKind.WARNING if wired else LineKind.NOTE
+        lines.append(plan_line(kind, About.SCRIPT_PATH, directory=directory, wired=wired))
     return lines
 
 
@@ -121,7 +114,7 @@ def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations
         aim=f"Stop sourcing {name} in new sessions",
         before=before,
         after=_without(before, place),
-        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"session script: {name}"),),
+        lines=(plan_line(LineKind.REMOVE, About.SCRIPT, file=place),),
         afterwards=("New sessions no longer source it; open sessions keep its effects.",),
     )
     return plan_wiring(change, shells, host, locations, hook=False)

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.changes.steps import DropRecord, Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -44,8 +44,8 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
     plan = Plan(
         aim="Remove dead and duplicate entries from PATH",
         lines=(
-            *(_removal(one.directory, "it is not there", "the wiring", host) for one in gone),
-            *(_left_line(one, host) for one in found.left),
+            *(_removal(one.directory, "it is not there", "the wiring") for one in gone),
+            *(_left_line(one) for one in found.left),
             *(edit_line(file, found.edits, host) for file in dict.fromkeys(one.file for one in found.edits)),
         ),
         nothing_to_do="" if steps else _nothing(found.left, host),
@@ -97,16 +97,13 @@ def _found(dialects: Sequence[Dialect], host: Host, locations: Locations) -> _Fo
     return _Found(edits=tuple(edits.values()), left=tuple(left), directories=directories)
 
 
-def _removal(directory: str, why: str, source: str, host: Host) -> PlanLine:
-    return PlanLine(
-        kind=LineKind.REMOVE, subject=f"PATH: {shown(directory, host.home)}", detail=f"{why}; from {source}"
-    )
+def _removal(directory: str, why: str, source: str) -> PlanLine:
+    return plan_line(LineKind.REMOVE, About.ENTRY, variable="PATH", directory=directory, why=why, source=source)
 
 
-def _left_line(one: EntryReport, host: Host) -> PlanLine:
-    where = f"{shown(one.file, host.home)}, line {one.line}" if one.line else shown(one.file, host.home)
-    return PlanLine(
-        kind=LineKind.NOTE, subject=f"{shown(one.directory, host.home)} {one.fault}", detail=f"left: see {where}"
+def _left_line(one: EntryReport) -> PlanLine:
+    return plan_line(
+        LineKind.NOTE, About.ENTRY_FAULT, directory=one.directory, fault=one.fault, file=one.file, line=one.line or ""
     )
 
 

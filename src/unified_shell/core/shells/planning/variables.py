@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import Change, LineKind, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, plan_line
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -49,14 +49,22 @@ def plan_variable_add(one: SetVariable, shells: Sequence[Dialect], host: Host, l
     after = with_variable(before, one)
     known = before.variable(name)
     inherited = host.variable(name)
-    detail = f"now {known.value}" if known else (f"this session has {inherited}" if inherited else "")
     kind = LineKind.CHANGE if known else LineKind.ADD
-    when = f", when {one.when}" if one.when else ""
     change = WiringChange(
         aim=f"Set {name} in new sessions",
         before=before,
         after=after,
-        lines=(PlanLine(kind=kind, subject=f"{name} = {one_line(value)}{when}", detail=one_line(detail)),),
+        lines=(
+            plan_line(
+                kind,
+                About.VARIABLE,
+                name=name,
+                value=one_line(value),
+                when=one.when,
+                before=one_line(known.value) if known else "",
+                here="" if known else one_line(inherited),
+            ),
+        ),
         afterwards=update_lines(host, locations),
         nothing=f"{name} already has that value in new sessions",
         values=((name, value),),
@@ -78,7 +86,7 @@ def plan_variable_drop(name: str, shells: Sequence[Dialect], host: Host, locatio
         aim=f"Stop setting {name} in new sessions",
         before=before,
         after=after,
-        lines=(PlanLine(kind=LineKind.REMOVE, subject=f"{name} = {one_line(known.value)}"),),
+        lines=(plan_line(LineKind.REMOVE, About.VARIABLE, name=name, value=one_line(known.value)),),
         afterwards=("New sessions no longer have it; open sessions keep it.",),
     )
     return plan_wiring(change, shells, host, locations, hook=False)

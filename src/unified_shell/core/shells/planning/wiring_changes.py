@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import Change, LineKind, Plan, PlanLine
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -132,9 +132,8 @@ def _in_front(wiring: Wiring) -> tuple[str, ...]:
 
 def _listed_line(step: ReplaceFile) -> PlanLine:
     text = b"" if step.after is None else base64.b64decode(step.after)
-    detail = "".join(f"+ {os.fsdecode(line)}\n" for line in text.splitlines())
-    subject = f"{step.path}: read by path_helper at logins, after the system's own list"
-    return PlanLine(kind=LineKind.EDIT, subject=subject, detail=detail)
+    diff = tuple(f"+ {os.fsdecode(line)}" for line in text.splitlines())
+    return plan_line(LineKind.EDIT, About.PATH_HELPER_LIST, file=step.path, diff=diff)
 
 
 def _record_steps(before: Wiring, after: Wiring, locations: Locations) -> tuple[PutRecord | DropRecord, ...]:

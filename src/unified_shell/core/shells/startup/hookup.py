@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from unified_shell.core.changes.blocks import BlockState, add_block, find_block, make_block, take_block_out
 from unified_shell.core.changes.file_steps import kept_bytes
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.steps import DropBlock, PutBlock, ReplaceFile
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.files.durable import read_file
@@ -36,7 +36,7 @@ __all__ = [
 ]
 
 
-SESSIONS_NOTE = PlanLine(kind=LineKind.NOTE, subject="opens new sessions to verify it; they run your startup files")
+SESSIONS_NOTE = plan_line(LineKind.NOTE, About.OPENS_SESSIONS)
 
 
 class HookUp(Struct, frozen=True, kw_only=True):
@@ -109,16 +109,13 @@ def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
             steps[state.real] = step
             fresh.append((dialect, mode))
             files[state.real] = _owner(dialect, state)
-            lines += [_line(dialect, state, host, step), *_warnings(state, host, placing)]
+            lines += [_line(dialect, state, step), *_warnings(state, placing)]
             compiled = read_file(f"{state.real}.zwc")
             if compiled is not None:
                 # zsh reads the compiled copy where it is not older, and would not see the edit.
                 place = Place(f"{state.real}.zwc")
                 steps[place] = ReplaceFile(path=place, before=kept_bytes(compiled[0]), after=None)
-                name = shown(place, host.home)
-                lines.append(
-                    PlanLine(kind=LineKind.REMOVE, subject=name, detail="a compiled copy, made before the edit")
-                )
+                lines.append(plan_line(LineKind.REMOVE, About.COMPILED_COPY, file=place))
     return HookUp(
         steps=tuple(steps.values()),
         lines=tuple(lines),
@@ -144,8 +141,7 @@ def plan_at_end(shells: Sequence[Dialect], host: Host, locations: Locations) -> 
         if state.real not in files:
             files[state.real] = _owner(dialect, state)
             steps.append(moved)
-            name = shown(state.path, host.home)
-            lines.append(PlanLine(kind=LineKind.EDIT, subject=f"{name}: the hook-up moves to the end"))
+            lines.append(plan_line(LineKind.EDIT, About.HOOK_UP_MOVED, file=state.path))
     return replace(hookup, steps=tuple(steps), lines=tuple(lines), files=tuple(files.items()), fresh=tuple(fresh))
 
 
@@ -179,10 +175,11 @@ def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
                 file_size_bytes=len(content) - (block.end - block.start),
             )
             lines.append(
-                PlanLine(
-                    kind=LineKind.EDIT,
-                    subject=f"{shown(state.path, host.home)}: remove the hook-up",
-                    detail="".join(f"- {line}\n" for line in block.text.splitlines()),
+                plan_line(
+                    LineKind.EDIT,
+                    About.HOOK_UP_REMOVED,
+                    file=state.path,
+                    diff=tuple(f"- {line}" for line in block.text.splitlines()),
                 )
             )
     return HookUp(
@@ -259,33 +256,30 @@ def _put(dialect: Dialect, state: StartupState, placing: Placing, host: Host, lo
     return PutBlock(path=state.real, block=block, at=placing.at, file_size_bytes=len(content))
 
 
-def _warnings(state: StartupState, host: Host, placing: Placing) -> list[PlanLine]:
-    name, found = shown(state.path, host.home), []
+def _warnings(state: StartupState, placing: Placing) -> list[PlanLine]:
+    found = []
     if placing.at >= 0:
-        subject = f"{name} returns at line {placing.line} in a new session; the hook-up goes above that line"
-        found.append(PlanLine(kind=LineKind.NOTE, subject=subject))
+        found.append(plan_line(LineKind.NOTE, About.HOOK_UP_ABOVE, file=state.path, line=placing.line))
     if state.exists and os.stat(state.real).st_nlink > 1:
-        subject = f"{name} has a second hard link, which keeps the content without the hook-up"
-        found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+        found.append(plan_line(LineKind.WARNING, About.SECOND_NAME, file=state.path))
     if state.exists and not os.stat(state.real).st_mode & 0o200:
-        subject = f"{name} is read-only; it is replaced anyway, and stays read-only"
-        found.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+        found.append(plan_line(LineKind.WARNING, About.READ_ONLY, file=state.path))
     return found
 
 
-def _line(dialect: Dialect, state: StartupState, host: Host, step: PutBlock) -> PlanLine:
-    name = shown(state.path, host.home)
-    why = f"{dialect.name} reads it in {state.mode.value} sessions"
-    if state.real != state.path:
-        why += f"; a link to {shown(state.real, host.home)}, which is changed"
-    made = "" if state.exists else "a new file; "
+def _line(dialect: Dialect, state: StartupState, step: PutBlock) -> PlanLine:
     content = read_file(state.real)
     before = None if content is None else content[0]
     after = add_block(before, step.block, at=step.at if step.at >= 0 else None)
     block = find_block(after)
     added = after[block.start : block.end].decode("utf-8", "replace")
-    return PlanLine(
-        kind=LineKind.EDIT,
-        subject=f"{name}: {made}{why}",
-        detail="".join(f"+ {line}\n" for line in added.splitlines()),
+    return plan_line(
+        LineKind.EDIT,
+        About.HOOK_UP,
+        file=state.path,
+        new=not state.exists,
+        reader=dialect.name,
+        mode=state.mode.value,
+        link=state.real if state.real != state.path else "",
+        diff=tuple(f"+ {line}" for line in added.splitlines()),
     )

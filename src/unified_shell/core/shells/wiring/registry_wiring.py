@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import LineKind, PlanLine
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.registry_records import value_of_record
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused
@@ -81,19 +81,18 @@ def registry_lines(steps: Sequence[RegistryStep], after: Wiring) -> tuple[PlanLi
     """Return the plan's lines for what changes in the registry."""
     lines = []
     for step in steps:
-        subject = f"the registry's {step.keys[-1]} in {step.path.rpartition('!')[2]}"
         kind = LineKind.REMOVE if isinstance(step, DropRecord) else LineKind.EDIT
-        lines.append(PlanLine(kind=kind, subject=subject, detail=_difference(step)))
+        name, key = step.keys[-1], step.path.rpartition("!")[2]
+        lines.append(plan_line(kind, About.REGISTRY_VALUE, name=name, key=key, diff=_difference(step)))
         if isinstance(step, PutRecord) and len(_text_of(step.after)) > OLD_LIMIT:
             size = len(_text_of(step.after))
-            subject = f"{step.keys[-1]} becomes {size} characters long; older programs cut it at {OLD_LIMIT}"
-            lines.append(PlanLine(kind=LineKind.WARNING, subject=subject))
+            told = plan_line(LineKind.WARNING, About.REGISTRY_LENGTH, name=name, length=size, limit=OLD_LIMIT)
+            lines.append(told)
     conditions = [
         when for when in (*(one.when for one in after.entries), *(one.when for one in after.variables)) if when
     ]
     if steps and conditions:
-        subject = f"{len(conditions)} with a condition omitted: the registry has no conditions"
-        lines.append(PlanLine(kind=LineKind.NOTE, subject=subject))
+        lines.append(plan_line(LineKind.NOTE, About.REGISTRY_CONDITIONS, count=len(conditions)))
     return tuple(lines)
 
 
@@ -211,13 +210,13 @@ def _registry_name(variable: str) -> str:
     return "Path" if variable == "PATH" else variable
 
 
-def _difference(step: RegistryStep) -> str:
+def _difference(step: RegistryStep) -> tuple[str, ...]:
     mark = ";" if step.keys[-1].upper().endswith("PATH") else "\0"
     was = _text_of(step.before).split(mark) if step.before else []
     will = _text_of(step.after).split(mark) if isinstance(step, PutRecord) else []
     gone, came = [one for one in was if one not in will], [one for one in will if one not in was]
     moved = [] if gone or came else ["its entries are reordered"]
-    return "\n".join([*(f"- {one}" for one in gone), *(f"+ {one}" for one in came), *moved])
+    return (*(f"- {one}" for one in gone), *(f"+ {one}" for one in came), *moved)
 
 
 def _text_of(record: str) -> str:
