@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 __all__ = ["ChangeOptions", "change_options", "check_rights_for", "for_whom", "perform"]
 
+# Two writers that keep undoing each other's ground would go on for ever; honest ones settle at once.
 MAX_REMADE = 5
 
 

@@ -261,7 +261,7 @@ def _copied_anew(
         found = find_environment(source, context.host, context.locations)
     except UshError:
         return None
-    if found.foreign or found.contents.language != "python" or found.short_version == facts.short_version:
+    if found.foreign or not found.contents.is_python or found.short_version == facts.short_version:
         return None
     made = anew_on(found, name, facts, locations)
     client = context.indexes_for(how.scope)

@@ -16,6 +16,9 @@ from .context import Context, pass_context
 from .sides import side_options
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from unified_shell.core.catalogs.description import Description
     from unified_shell.core.catalogs.reading import Listed
     from unified_shell.core.changes.plan import Change, Plan
     from unified_shell.core.interpreters.getting.origins import FindDescribed
@@ -213,7 +216,7 @@ def _described(context: Context) -> "FindDescribed":
     from unified_shell.core.catalogs.reading import find_described
     from unified_shell.core.catalogs.registered import CATALOGS
 
-    def find(fits) -> "Listed | None":  # type: ignore[no-untyped-def]
+    def find(fits: "Callable[[Description], bool]") -> "Listed | None":
         return find_described(CATALOGS.read_all(context.host, context.locations), context.fetcher, fits)
 
     return find

@@ -19,6 +19,7 @@ from .study import make_study_index, make_tools
 
 __all__ = ["run_demo"]
 
+# Each call takes about a second.
 TIMEOUT_SECONDS = 60.0
 SERVER_SECONDS = 20.0
 

@@ -92,7 +92,7 @@ def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> N
             *_ways_in(environment, home),
         ],
     )
-    if contents.language == "python":
+    if contents.is_python:
         heading(screen, "\nPackages")
         print_packages(screen, environment, {one.metadata.name: one for one in report.installed})
     for title, names in (("Commands", report.commands), ("Applications", report.applications)):

@@ -34,6 +34,7 @@ MAGIC = (
     (b"BZh", ArchiveKind.BZIP2),
     (b"\x28\xb5\x2f\xfd", ArchiveKind.ZSTANDARD),
 )
+# The magic's place in a header, and a header's size: POSIX.1-2017, pax, "ustar Interchange Format".
 TAR_MAGIC_AT = 257
 TAR_BLOCK_BYTES = 512
 # What unpacking may take: as much as the strongest usual settings need.

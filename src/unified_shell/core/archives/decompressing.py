@@ -10,6 +10,7 @@ from typing import BinaryIO, Protocol
 
 __all__ = ["BittenStream", "Decompressor"]
 
+# Small, so that what is unpacked from one bite of a bomb stays within the limits that are checked between bites.
 BITE_BYTES = 1024
 
 

@@ -6,6 +6,7 @@ from unified_shell.core.errors import ArchiveBroken
 
 __all__ = ["Limits", "member_parts"]
 
+# NAME_MAX of the file systems in use; a longer name fails in the middle of unpacking.
 MAX_NAME_BYTES = 255
 
 

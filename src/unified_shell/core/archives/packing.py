@@ -14,6 +14,7 @@ from unified_shell.core.machine.places import inside, join
 
 __all__ = ["check_archive_name", "pack_tree"]
 
+# Progress at each file would cost more than packing small ones.
 TOLD_EACH = 50
 ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar")
 

@@ -20,11 +20,13 @@ __all__ = ["names_in_tar", "unpack_tar"]
 DEFAULT_LIMITS = Limits()
 # Source archives of mostly equal lines come to 25; the limits' ratio is for zip, whose members stand alone.
 STRONG = {ArchiveKind.XZ: 4, ArchiveKind.BZIP2: 4, ArchiveKind.ZSTANDARD: 4}
+# Two blocks of zeros end an archive (POSIX.1-2017, pax).
 END_BYTES = 1024
 EXTENDED = (
     *(tarfile.XHDTYPE, tarfile.XGLTYPE, tarfile.SOLARIS_XHDTYPE),
     *(tarfile.GNUTYPE_LONGNAME, tarfile.GNUTYPE_LONGLINK),
 )
+# Extended headers are read into memory; real ones hold a few names.
 MOST_EXTENDED_BYTES = 1_000_000
 # Headers that are altered bring the library to all of these; it reads one header from within another.
 DAMAGED = (tarfile.TarError, ValueError, OverflowError, RecursionError, LookupError, AttributeError, TypeError)

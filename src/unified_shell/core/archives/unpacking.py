@@ -11,6 +11,7 @@ from .zip_archives import names_in_zip, unpack_zip
 
 __all__ = ["Unpacked", "expected_bytes", "names_in_archive", "root_of", "unpack_archive"]
 
+# Enough to see what a tree is, without reading a huge archive to its end.
 FIRST_NAMES = 20_000
 
 

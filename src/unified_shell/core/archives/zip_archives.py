@@ -16,6 +16,7 @@ from .tree import Tree, Unpacked
 __all__ = ["DAMAGED", "names_in_zip", "unpack_zip"]
 
 DEFAULT_LIMITS = Limits()
+# PATH_MAX of Linux: no link leads further.
 LINK_LIMIT_BYTES = 4096
 # What the library raises for zips that are damaged, each found by altering good ones.
 DAMAGED = (

@@ -27,6 +27,7 @@ from .parsing import parse_description
 
 __all__ = ["CatalogRead", "Listed", "find_described", "read_catalog", "why_unreadable"]
 
+# Written by hand: a few kB each.
 FILE_LIMIT_BYTES = 4_000_000
 LIST_FILE = "catalog.toml"
 

@@ -9,6 +9,7 @@ from unified_shell.core.machine.places import join
 
 __all__ = ["scope_lock"]
 
+# Long enough for another change to be carried through and checked; who waits is told for whom.
 WAIT_SECONDS = 600.0
 
 

@@ -14,6 +14,7 @@ from .steps import FlipLink, PlaceTree, RetireTree, Step
 
 __all__ = ["kept_bytes_of", "trim"]
 
+# What undo needs takes disk: the design's bounds, and `[undo]` in the configuration sets others.
 KEEP_CHANGES = 20
 KEEP_SECONDS = 30 * 86400.0
 

@@ -23,6 +23,7 @@ from .states import State
 
 __all__ = ["Candidate", "NameReport", "look_for_command"]
 
+# Looking off the path is a courtesy: a slow volume must not hold up the answer.
 SEARCH_SECONDS = 1.5
 AskFile = Callable[[str], tuple[str, str]]
 

@@ -20,6 +20,7 @@ from unified_shell.core.shells.wiring.wiring import read_wiring
 
 __all__ = ["PlaceReport", "look_at_place", "programs_without_bit"]
 
+# Each is opened: a directory of data with very many files must not hold up the answer.
 MOST_LOOKED_AT = 2000
 
 

@@ -40,6 +40,7 @@ from .preferred import (
 
 __all__ = ["find_choice", "link_steps", "on_path", "plan_drop_choice", "plan_prefer", "record_step"]
 
+# Plans are read before they are agreed to; the rest is counted, and shown by `--plan`.
 MOST_LINES = 12
 
 

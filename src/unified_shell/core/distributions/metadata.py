@@ -14,6 +14,7 @@ from unified_shell.core.errors import WheelBroken
 
 __all__ = ["Metadata", "parse_metadata"]
 
+# Some put a licence's whole text where its name belongs.
 MOST_TEXT = 40
 
 

@@ -7,6 +7,7 @@ Python at once.
 
 __all__ = ["shebang_lines"]
 
+# Linux reads 256 bytes of a first line (BINPRM_BUF_SIZE), `#!` and the end of the text among them.
 MAX_PATH_BYTES = 253
 
 

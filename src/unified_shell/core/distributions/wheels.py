@@ -39,7 +39,9 @@ __all__ = [
 
 BUILD = re.compile(r"(\d+)(.*)")
 UNRECORDED = ("RECORD", "RECORD.jws", "RECORD.p7s")
+# Wheel-Version 1.x, the only one that the packaging guide's binary distribution format has.
 SUPPORTED_MAJOR = 1
+# Read into memory, before its size is known to be true.
 METADATA_LIMIT_BYTES = 20_000_000
 
 

@@ -40,8 +40,11 @@ from .lifecycle import ways_in
 
 __all__ = ["Source", "copied", "count_of_files", "find_source", "plan_copy", "some_of"]
 
+# One line of a terminal.
 MOST_TOLD = 6
+# Launchers and settings that name a place are small; data is not searched for it.
 TEXT_LIMIT_BYTES = 1_000_000
+# What a folder takes on the usual file systems: one block.
 FOLDER_BYTES = 4096
 
 

@@ -102,7 +102,7 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
         )
     check_changeable(environment)
     check_name(name, locations)
-    if environment.contents.language != "python":
+    if not environment.contents.is_python:
         raise Refused(
             f"{environment.name} is an environment of {environment.title}: its modules are not ush's to make anew, so it"
             " keeps its name",

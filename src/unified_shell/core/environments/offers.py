@@ -31,7 +31,7 @@ RESERVED = '"`$\\'
 def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     """Plan to register an environment as a notebook kernel; raises CouldNot where it has no kernel in it."""
     name = environment.name
-    if environment.contents.language != "python":
+    if not environment.contents.is_python:
         raise CouldNot(
             f"{name} is an environment for {environment.title}; ush registers kernels for Python only",
             next_step=ush("environment", "enter", name, why="then let that language's kernel register itself"),

@@ -35,7 +35,7 @@ def entered_variables(prefix: str, host: Host) -> dict[str, str]:
 def check_base_there(found: "Environment") -> None:
     """Raise CouldNot for an environment whose interpreter is gone: what is run would be another one's, or nothing's."""
     program = join(found.prefix, "bin", os.path.basename(found.contents.interpreter))
-    is_python = found.contents.language == "python"
+    is_python = found.contents.is_python
     if is_executable_file(found.layout.python if is_python else program):
         return
     anew = ush("environment", "copy", found.name, f"{found.name}-anew", "--interpreter", "3", *found.scope_words)

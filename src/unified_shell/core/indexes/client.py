@@ -24,6 +24,7 @@ from .registered import Index
 
 __all__ = ["Found", "IndexClient"]
 
+# Only whether a list is there is asked, so its beginning is enough.
 LIST_LIMIT_BYTES = 2_000_000
 
 

@@ -24,7 +24,9 @@ from .pages import IndexFile, Page
 __all__ = ["KeptPage", "keep_page", "kept_files", "kept_page", "no_longer_fresh", "still_holds"]
 
 FORMAT = 4
+# Servers promise up to days; a person who waits for a new version should not.
 MOST_FRESH_SECONDS = 600
+# Long enough that one job asks once, short enough that nobody misses a new version.
 UNSAID_FRESH_SECONDS = 120
 
 

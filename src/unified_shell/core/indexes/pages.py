@@ -35,6 +35,7 @@ LINK_TEXT = re.compile(r"<a\b[^<>]{0,2000}>([^<]{1,300})</a", re.IGNORECASE)
 MOST_NAMED = 5
 # No file system holds a larger file, and every number format does.
 MOST_BYTES = 1 << 60
+# A bad row is named in one line, however long it is.
 NAMED_LETTERS = 60
 
 

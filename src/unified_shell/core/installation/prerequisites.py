@@ -19,6 +19,7 @@ __all__ = ["check_tools", "find_compiler", "missing_pieces"]
 COMPILERS = ("cc", "gcc", "clang")
 
 
+# A few lines are compiled and linked, from a slow volume perhaps.
 PROBE_SECONDS = 60.0
 
 

@@ -26,7 +26,9 @@ from unified_shell.core.machine.programs.shared_libraries import resolve_librari
 
 __all__ = ["Relocated", "check_libraries", "relocate_tree"]
 
+# Scripts and settings that name a place are small; larger texts are data.
 TEXT_LIMIT_BYTES = 4_000_000
+# Enough to see whether a file is text or a program.
 HEAD_BYTES = 8192
 BUILD_SETTINGS = re.compile(r"_sysconfigdata.*\.py|Makefile|.*\.pc|python[\d.]*t?-config(\.py)?")
 CONFIG_SCRIPT = re.compile(r"python[\d.]*t?-config")

@@ -15,12 +15,14 @@ from .clean_variables import clean_variables
 
 __all__ = ["Workshop", "build_by_commands", "build_variables"]
 
+# Above the slow, optimised build of an interpreter on one core; what takes longer hangs.
 BUILD_SECONDS = 3 * 3600.0
 
 
 USEFUL = re.compile(r"error[: ]|fatal|undefined reference|cannot find|no such file|not found|failed", re.IGNORECASE)
 
 
+# An error is short; the log, which is named, has all.
 USEFUL_LINES = 3
 
 

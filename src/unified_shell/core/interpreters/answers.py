@@ -14,6 +14,7 @@ from unified_shell.core.machine.places import from_json_text, join, to_json_text
 __all__ = ["Answers"]
 
 FORMAT = 1
+# Each change of an interpreter makes a new answer; the newest count.
 MOST = 400
 # It changes when libraries of the system come or go, and with them what an interpreter can load.
 SYSTEM_LIBRARIES = "/etc/ld.so.cache"

@@ -27,6 +27,7 @@ from .searching import folders_below, identity, language_of, named_in
 __all__ = ["AllInterpreters", "FoundInterpreter", "ask_interpreter", "discover", "find_interpreters"]
 
 PYTHON = "python"
+# Looking off the path is a courtesy: a slow volume must not hold up the answer.
 SEARCH_SECONDS = 1.5
 
 

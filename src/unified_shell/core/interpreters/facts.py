@@ -18,6 +18,7 @@ from unified_shell.core.next_steps import ush
 __all__ = ["InterpreterFacts", "ask_python", "parse_facts", "probe"]
 
 MARKER = b"@@USH-FACTS@@ "
+# An interpreter starts in a moment; from a cold network volume it may take seconds.
 PROBE_SECONDS = 10.0
 
 

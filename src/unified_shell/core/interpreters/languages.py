@@ -6,9 +6,25 @@ from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 
+import msgspec
 from msgspec import Struct
 
-__all__ = ["Language", "find_language", "languages"]
+__all__ = ["Language", "SourceTree", "find_language", "languages"]
+
+
+class SourceTree(Struct, frozen=True, kw_only=True, rename="kebab"):
+    """How a language's source is recognised, and what building it takes; see `languages.toml`."""
+
+    files: tuple[str, ...]
+    version_file: str
+    version_patterns: tuple[str, ...]
+    build_time: str
+    build_bytes: int
+
+    def read_version(self, text: str) -> str:
+        """Return the version in the text of its version file, or an empty text."""
+        parts = [re.search(pattern, text) for pattern in self.version_patterns]
+        return ".".join(part[1] for part in parts if part)
 
 
 class Language(Struct, frozen=True, kw_only=True):
@@ -37,6 +53,8 @@ class Language(Struct, frozen=True, kw_only=True):
     library_unfit: str = ""
     library_proof: tuple[str, ...] = ()
     library_maker: tuple[str, ...] = ()
+    commands: tuple[str, ...] = ()
+    source: SourceTree | None = None
 
     def is_executable_name(self, name: str) -> bool:
         """Tell whether an interpreter of this language may be called so."""
@@ -76,6 +94,8 @@ def _language(name: str, fields: Mapping[str, object]) -> Language:
     for key, value in fields.items():
         if key == "system-package" and isinstance(value, Mapping):
             given["debian_package"] = value["debian"]
+        elif key == "source":
+            given["source"] = msgspec.convert(value, SourceTree)
         elif key in ("search-paths", "library-variables") and isinstance(value, list):
             given[key.replace("-", "_")] = tuple(map(tuple, value))
         else:

@@ -10,6 +10,7 @@ __all__ = ["script_depends_on", "script_key"]
 
 # These differ from one session to the next and choose nothing.
 IDLE_VARIABLES = frozenset({"_", "SHLVL", "OLDPWD", "COLUMNS", "LINES", "WINDOWID", "TERM", "SSH_TTY", "TMUX_PANE"})
+# A folder of settings has a handful; one with thousands is something else.
 MOST_FILES = 100
 
 

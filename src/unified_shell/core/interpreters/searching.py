@@ -12,6 +12,7 @@ from .languages import languages
 
 __all__ = ["folders_below", "identity", "language_of", "named_in"]
 
+# Deeper than `~/opt/NAME/VERSION/bin`, with some to spare.
 MAX_DEPTH = 6
 SKIPPED = frozenset({"node_modules", "__pycache__", "site-packages", "dist-packages", "proc", "sys", ".git"})
 

@@ -18,6 +18,7 @@ __all__ = [
     "wait_unless_interrupted",
 ]
 
+# Whoever asks so often means it, even in the middle of a switch.
 INSISTED = 5
 _noted = threading.Event()
 _count = 0

@@ -10,6 +10,7 @@ from .places import Place
 __all__ = ["SessionFacts", "read_session"]
 
 SHELLS = frozenset({"bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh", "cmd.exe"})
+# A shell, a launcher or two and a terminal lie between; what is further is not this session's.
 FAR_ENOUGH = 6
 
 

@@ -25,6 +25,7 @@ from .target import Present, Target
 
 __all__ = ["run_solver"]
 
+# Each waits for a server and computes nothing.
 READS_AT_ONCE = 32
 _Key = AskVersions | tuple[NormalizedName, str]
 

@@ -18,6 +18,7 @@ from .spaces import Space
 
 __all__ = ["no_solution"]
 
+# A list of hundreds says less than the newest ones and a count.
 MOST_VERSIONS = 5
 PUBLISHED = re.compile(rf"{LATER} \((\d{{4}}-\d\d-\d\d)\)")
 

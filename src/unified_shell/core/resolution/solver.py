@@ -25,6 +25,7 @@ __all__ = ["Asking", "solve"]
 
 Asking = Generator[AskVersions | AskRequirements, Listing | Requirements, Solution]
 _Step = Generator[AskVersions | AskRequirements, Listing | Requirements, None]
+# Far more than any set that was tried needs; beyond, the search says that it gave up instead of running for ever.
 MAX_CONFLICTS = 50_000
 
 

@@ -20,6 +20,7 @@ if typing.TYPE_CHECKING:
 
 __all__ = ["Connecting", "NetworkSettings"]
 
+# The silence after which a connection counts as dead.
 TIMEOUT_SECONDS = 30.0
 ALWAYS_DIRECT = ("localhost", "127.0.0.1", "::1")
 

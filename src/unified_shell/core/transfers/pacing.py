@@ -20,9 +20,12 @@ from unified_shell.core.machine.interrupts import raise_if_interrupted
 
 __all__ = ["Pace", "paced_transport", "pacing"]
 
+# Slower than any line that is in use: such a server keeps one waiting on purpose, or is dying.
 LEAST_BYTES_PER_SECOND = 500
 WINDOW_SECONDS = 30.0
+# How soon an interrupt is seen while waiting.
 SLICE_SECONDS = 0.4
+# Above all that read at once, so that none waits for another.
 MOST_CONNECTIONS = 40
 
 

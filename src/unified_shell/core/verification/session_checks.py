@@ -30,7 +30,7 @@ def check_sessions(environment: Environment, host: Host, locations: Locations) -
         return ()
     modes = wired_modes(host) or tuple((one, Mode.INTERACTIVE) for one in chosen_shells(host))
     commands = sorted({name for one in read_installed(environment).values() for name in one.command_names})
-    own = "python" if environment.contents.language == "python" else interpreter_name(environment.contents)
+    own = "python" if environment.contents.is_python else interpreter_name(environment.contents)
     wiring = read_wiring(locations)
     found: list[Finding] = []
     for dialect, mode in modes:

@@ -47,7 +47,7 @@ def next_thing(
     """Return the command that most likely comes next: where one is entered for that, else for this account."""
     if any(one.kind in ALWAYS_WRONG for one in faults):
         return ush("path", "list", why="shows what is wrong with the search path, and what put it there")
-    own = [one for one in environments if one.contents.language == "python"]
+    own = [one for one in environments if one.contents.is_python]
     here = next((one for one in environments if entered and one.prefix == entered), None)
     if here is not None and (here.contents.distributions or here not in own):
         return ush("verify", here.name)

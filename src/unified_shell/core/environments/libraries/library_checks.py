@@ -16,6 +16,7 @@ from unified_shell.core.next_steps import ush
 
 __all__ = ["check_library", "interpreter_name"]
 
+# Some languages compile the proof's module.
 MAKE_SECONDS = 120.0
 IMPORT_SECONDS = 30.0
 

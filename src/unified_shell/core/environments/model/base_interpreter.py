@@ -51,7 +51,7 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
     """Return the facts of an environment's interpreter; raises InterpreterUnusable where it is gone or changed, and
     Refused for one of another language, into which nothing is got.
     """
-    if environment.contents.language != "python":
+    if not environment.contents.is_python:
         raise Refused(
             f"{environment.name} is an environment of another language ({environment.contents.language}): ush gets"
             " packages for Python only, and changes nothing in it",

@@ -76,6 +76,11 @@ class Contents(Struct, frozen=True, kw_only=True):
     language: str = "python"
     replaced: Place = NOWHERE
 
+    @property
+    def is_python(self) -> bool:
+        """Say whether packages can be installed here; of other languages it has a library of its own."""
+        return self.language == "python"
+
     def find(self, name: str) -> Distribution | None:
         """Return a distribution by its normalised name, or None."""
         return next((one for one in self.distributions if one.name == name), None)
@@ -115,7 +120,7 @@ def contents_text(contents: Contents) -> str:
         "own-files": contents.own_files,
         **({"overlap": list(contents.overlap)} if contents.overlap else {}),
         "installers": list(contents.installers),
-        **({"language": contents.language} if contents.language != "python" else {}),
+        **({"language": contents.language} if not contents.is_python else {}),
         **({"replaced": to_record_text(contents.replaced)} if contents.replaced else {}),
         **(_lock_row(contents) if contents.lock else {}),
     }

@@ -25,6 +25,8 @@ from .time_estimates import expected_seconds
 
 __all__ = ["carried_lines", "check_all_here", "package_plan"]
 
+# Wheels are compressed, and byte code comes beside what they hold; a wheel whose own list of files was read is
+# counted by that.
 UNPACKED_RATIO = 5
 MOST_LICENCES = 5
 MOST_COMMANDS = 8

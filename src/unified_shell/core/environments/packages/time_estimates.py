@@ -10,6 +10,7 @@ from unified_shell.core.machine.places import join
 
 __all__ = ["expected_seconds", "note_time"]
 
+# Newer runs tell of this network and disk; older ones of another day's.
 MOST_KEPT = 30
 # What is up to so many times larger or smaller, in files and in bytes, is comparable.
 COMPARABLE = 4.0

@@ -28,6 +28,7 @@ from unified_shell.core.transfers.ranges import RangesRefused, RemoteFile
 __all__ = ["NamesAhead", "preview_wheels", "seen_ahead"]
 
 FORMAT = "5"
+# Each waits for a server and computes nothing.
 LOOKS_AT_ONCE = 24
 ManagedInterpreter = TypeVar("ManagedInterpreter")
 

@@ -16,7 +16,9 @@ from unified_shell.core.store.contents import Content
 
 __all__ = ["Compilers", "bytecode_name", "bytecode_part"]
 
+# Few enough that all workers end about together, many enough that talking costs nothing beside compiling.
 FILES_AT_ONCE = 40
+# A batch takes seconds; ten minutes is a worker that hangs.
 TIMEOUT_SECONDS = 600.0
 
 

@@ -36,7 +36,7 @@ class AlteredFile(Struct, frozen=True, kw_only=True):
 def altered_files(environment: Environment, *, thorough: bool = False) -> tuple[AlteredFile, ...]:
     """Return the recorded files of an environment that are not as recorded; with `thorough` every content is compared."""
     found: list[AlteredFile] = []
-    if environment.contents.language == "python":
+    if environment.contents.is_python:
         for project, info in _info_folders(environment):
             found += _altered(project, info, environment, thorough=thorough)
     return tuple(found)

@@ -23,6 +23,7 @@ from .bytecode import Compilers, bytecode_part
 __all__ = ["FetchWheel", "Ready", "fill_store"]
 
 FetchWheel = Callable[[Distribution], str]
+# Polite to one server.
 FETCHES_AT_ONCE = 4
 
 

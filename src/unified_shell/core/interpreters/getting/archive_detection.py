@@ -8,7 +8,7 @@ from enum import Enum
 from msgspec import Struct
 
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.interpreters.languages import languages
+from unified_shell.core.interpreters.languages import SourceTree, languages
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import from_json_text, join
@@ -19,11 +19,6 @@ from unified_shell.core.next_steps import ush
 __all__ = ["PACKED_FILE", "Content", "DetectedContent", "detect_content", "guess_from_names"]
 
 PACKED_FILE = "unified-shell-packed.json"
-# What makes a tree a source: files that all must be there, and where its version is told.
-SOURCES = {
-    "python": (("configure", "Include/patchlevel.h", "Lib/os.py"), "Include/patchlevel.h"),
-    "lua": (("Makefile", "src/lua.h", "src/luaconf.h"), "src/lua.h"),
-}
 
 
 class Content(Enum):
@@ -53,9 +48,9 @@ def detect_content(tree: str, host: Host, *, executable: str = "") -> DetectedCo
 
     Raises CouldNot for what is no interpreter, or one for another kind of machine.
     """
-    for language, (files, version_file) in SOURCES.items():
-        if all(os.path.isfile(join(tree, one)) for one in files):
-            version = _source_version(language, join(tree, version_file))
+    for language, source in _sources():
+        if all(os.path.isfile(join(tree, file)) for file in source.files):
+            version = _source_version(source, join(tree, source.version_file))
             return DetectedContent(content=Content.SOURCE, language=language, version=version)
     language, path = _executable_of(tree, executable)
     _check_machine(join(tree, path), host)
@@ -77,7 +72,11 @@ def detect_content(tree: str, host: Host, *, executable: str = "") -> DetectedCo
 def guess_from_names(names: Sequence[str]) -> str:
     """Return the language that an archive's names make it a source of, or an empty text."""
     inside = {name.split("/", 1)[1] for name in names if "/" in name.strip("/")} | set(names)
-    return next((one for one, (files, _) in SOURCES.items() if all(file in inside for file in files)), "")
+    return next((name for name, source in _sources() if all(file in inside for file in source.files)), "")
+
+
+def _sources() -> list[tuple[str, SourceTree]]:
+    return [(one.name, one.source) for one in languages() if one.source is not None]
 
 
 def _executable_of(tree: str, told: str) -> tuple[str, str]:
@@ -118,14 +117,10 @@ def _check_machine(path: str, host: Host) -> None:
         )
 
 
-def _source_version(language: str, path: str) -> str:
+def _source_version(source: SourceTree, path: str) -> str:
     with open(path, encoding="utf-8", errors="replace") as file:
         text = file.read(200_000)
-    if language == "python":
-        found = re.search(r'#define\s+PY_VERSION\s+"([^"+]+)', text)
-        return found[1] if found else ""
-    parts = [re.search(rf'#define\s+LUA_VERSION_{one}\s+"?(\d+)', text) for one in ("MAJOR", "MINOR", "RELEASE")]
-    return ".".join(one[1] for one in parts if one)
+    return source.read_version(text)
 
 
 def _built_for(tree: str, executable: str, language: str) -> str:

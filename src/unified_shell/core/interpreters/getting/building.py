@@ -46,9 +46,7 @@ def build(language: str, source: str, target: str, request: BuildOptions, worksh
     Its files are in the workshop's `prefix`; it will stand at `target`.
     """
     check_tools(("make",), workshop.host)
-    if language == "lua":
-        return _build_lua(source, target, workshop)
-    return _build_python(source, request, workshop)
+    return BUILDERS[language](source, target, request, workshop)
 
 
 def _lua_platform(version: str, host: Host) -> str:
@@ -59,7 +57,7 @@ def _lua_platform(version: str, host: Host) -> str:
     return "linux" if has_readline else "posix"
 
 
-def _build_python(source: str, request: BuildOptions, workshop: Workshop) -> str:
+def _build_python(source: str, _target: str, request: BuildOptions, workshop: Workshop) -> str:
     folder = join(workshop.folder, "build")
     if was_done(workshop.folder, "configure"):
         workshop.progress("go on with the build that was interrupted")
@@ -108,7 +106,7 @@ def _judge(request: BuildOptions, workshop: Workshop) -> None:
         raise BuildFailed(f"what was built does not start: {ran.trouble}", next_step=f"less {workshop.log}")
 
 
-def _build_lua(source: str, target: str, workshop: Workshop) -> str:
+def _build_lua(source: str, target: str, _request: BuildOptions, workshop: Workshop) -> str:
     """Lua compiles in where it looks for modules: the place where it will stand, not the one where it is made."""
     header = join(source, "src", "luaconf.h")
     with open(header, encoding="utf-8", errors="surrogateescape") as file:
@@ -132,3 +130,7 @@ def _build_lua(source: str, target: str, workshop: Workshop) -> str:
 def _text_of(path: str) -> str:
     with open(path, encoding="utf-8", errors="replace") as file:
         return file.read()
+
+
+# One for each language of the table that has a `source`.
+BUILDERS = {"python": _build_python, "lua": _build_lua}

@@ -37,12 +37,6 @@ from .parts import PARTS, missing_parts, parts_named
 __all__ = ["InterpreterRequest", "plan_get"]
 
 ACCEPTED = "accepted-licence"
-BUILD_TIMES = {"python": "5 to 15 minutes", "lua": "10 to 30 seconds"}
-# The commands that an interpreter brings, by language; `{short}` is its version without the last part.
-COMMANDS = {
-    "python": ("python3", "python{short}"),
-    "lua": ("lua", "luac"),
-}
 
 
 class InterpreterRequest(Struct, frozen=True, kw_only=True):
@@ -197,7 +191,8 @@ def _build_lines(origin: Origin, getting: Getting, host: Host) -> list[PlanLine]
     find_compiler(host)
     _check_needs(origin, host)
     check_tools(("make",), host)
-    time = BUILD_TIMES.get(origin.source_language, "unknown time")
+    language = find_language(origin.source_language)
+    time = language.source.build_time if language is not None and language.source is not None else "unknown time"
     cores = os.cpu_count() or 1
     lines = [
         plan_line(
@@ -266,9 +261,10 @@ def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) 
     language = origin.source_language or (origin.description.language.lower() if origin.description else "python")
     version = origin.description.version if origin.description else getting.name.rpartition("-")[2]
     short = ".".join(version.split(".")[:2])
-    known = tuple(one.replace("{short}", short) for one in COMMANDS.get(language, (language,)))
-    # The language's own command first: it is the one to start.
     table = find_language(language)
+    usual = table.commands if table is not None and table.commands else (language,)
+    known = tuple(name.replace("{short}", short) for name in usual)
+    # The language's own command first: it is the one to start.
     own = [one for one in origin.commands if table is not None and table.is_executable_name(one)]
     promised = (*own, *(one for one in origin.commands if one not in own)) or known
     request = PathRequest(directory=join(getting.target, "bin"), side=Side(side), promised=promised, outermost=True)

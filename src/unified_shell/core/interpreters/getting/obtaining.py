@@ -26,6 +26,7 @@ from unified_shell.core.installation.workplaces import (
 )
 from unified_shell.core.installation.workshop import Workshop, build_by_commands, build_variables
 from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.managed import ORIGIN_FILE, ManagedInterpreter, managed_place, origin_text
 from unified_shell.core.interpreters.other_languages import language_named, said_version
 from unified_shell.core.machine.clock import now_seconds
@@ -47,9 +48,6 @@ from .origins import KNOWN_TABLE, Origin, known_archives_file
 from .proofs import prove, prove_parts
 
 __all__ = ["Getting", "needed_bytes"]
-
-# Measured: source tree, build folder and what is installed, with some to spare.
-BUILD_BYTES = {"python": 900_000_000, "lua": 20_000_000}
 
 
 class Getting(Struct, frozen=True, kw_only=True):
@@ -281,7 +279,9 @@ class Getting(Struct, frozen=True, kw_only=True):
 def needed_bytes(origin: Origin, locations: Locations) -> int:
     """Return how much disk it takes; raises CouldNot where there is less, before anything is done."""
     described = origin.description.needs.disk_bytes if origin.description else 0
-    need = max(described, origin.tree_bytes, origin.size_bytes * 4) + BUILD_BYTES.get(origin.source_language, 0)
+    language = find_language(origin.source_language)
+    build = language.source.build_bytes if language is not None and language.source is not None else 0
+    need = max(described, origin.tree_bytes, origin.size_bytes * 4) + build
     free = read_disk(locations.data).free_bytes
     if need > free:
         raise CouldNot(

@@ -21,6 +21,7 @@ from .parts import PARTS
 
 __all__ = ["missing_parts", "prove", "prove_parts"]
 
+# All of a standard library is loaded.
 LOAD_SECONDS = 120.0
 
 

@@ -7,6 +7,7 @@ from unified_shell.core.machine.clock import steady_seconds
 
 __all__ = ["SYSTEM_TREES", "folders_within"]
 
+# Deeper than `~/opt/NAME/VERSION/bin`.
 MAX_DEPTH = 4
 SKIPPED = frozenset({"node_modules", "__pycache__", "site-packages", "proc", "sys", "dev", "Trash"})
 SYSTEM_TREES = ("/usr/local", "/opt", "/usr/games", "/usr/sbin", "/sbin", "/snap/bin", "/usr/lib/jvm")

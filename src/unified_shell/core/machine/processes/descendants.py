@@ -15,6 +15,7 @@ from .ending import KILL, session_of
 __all__ = ["MARK", "end_marked", "end_session", "ending_with_us", "marked"]
 
 MARK = "_USH_STARTED"
+# prctl(2).
 PR_SET_PDEATHSIG = 1
 
 

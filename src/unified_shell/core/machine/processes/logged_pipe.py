@@ -7,6 +7,7 @@ from typing import IO
 
 __all__ = ["LoggedPipe"]
 
+# A build that prints without end must not fill the disk.
 LOG_LIMIT_BYTES = 20_000_000
 LAST_BYTES = 200_000
 

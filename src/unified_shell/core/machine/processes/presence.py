@@ -13,6 +13,7 @@ from msgspec import Struct
 
 __all__ = ["Worker", "hold", "is_at_work", "is_held", "present", "this_worker"]
 
+# Two readings of one process's beginning differ by the clock's resolution.
 SAME_SECONDS = 2.0
 
 

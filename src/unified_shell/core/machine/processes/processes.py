@@ -29,7 +29,9 @@ __all__ = [
     "run_program",
 ]
 
+# Held in memory; no answer that is asked for is larger.
 OUTPUT_LIMIT_BYTES = 4_000_000
+# How soon an interrupt is seen while waiting.
 ASK_SECONDS = 0.5
 
 

@@ -16,9 +16,13 @@ from .descendants import end_marked, end_session, ending_with_us, marked
 
 __all__ = ["Typed", "type_at_prompt"]
 
+# Wide, so that no prompt or answer is broken into lines.
 COLUMNS = 500
+# A shell that edits its line is ready where it falls silent; one that reads plain lines falls silent in between as
+# well.
 QUIET_AT_PROMPT_SECONDS = 0.25
 QUIET_OTHERWISE_SECONDS = 0.8
+# What is typed before a shell reads may be thrown away; it is typed again, but not for ever.
 RETYPE_SECONDS = 1.0
 MAX_TYPED = 4
 

@@ -6,6 +6,7 @@ from .elf import DT_RPATH, DT_RUNPATH, DT_STRSZ, DT_STRTAB, PT_LOAD, PT_NOTE, El
 
 __all__ = ["ElfUnchangeable", "with_run_paths"]
 
+# Segments are mapped by pages; 4096 is the least of the machines that are supported.
 PAGE_BYTES = 4096
 
 

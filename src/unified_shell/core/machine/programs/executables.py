@@ -21,6 +21,7 @@ __all__ = [
     "read_executable",
 ]
 
+# Enough for the headers of all three formats and for a first line.
 HEAD_BYTES = 4096
 MACHINES = {
     3: "i386",
@@ -38,6 +39,7 @@ PE_MACHINES = {0x14C: "i386", 0x8664: "x86_64", 0xAA64: "aarch64", 0x1C4: "arm"}
 MACH_O = {b"\xcf\xfa\xed\xfe": "<", b"\xce\xfa\xed\xfe": "<", b"\xfe\xed\xfa\xcf": ">", b"\xfe\xed\xfa\xce": ">"}
 FAT = b"\xca\xfe\xba\xbe"
 WIDE_MACHINES = ("x86_64", "aarch64", "ppc64", "s390x", "riscv64")
+# System V ABI, program header types.
 PT_INTERP = 3
 # Parts of programs, which begin as scripts and programs do.
 LIBRARY_ENDINGS = (".so", ".py", ".pm", ".rb", ".txt", ".md")

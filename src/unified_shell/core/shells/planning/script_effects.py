@@ -13,6 +13,7 @@ from unified_shell.core.shells.sessions.sessions import find_program, fresh_vari
 
 __all__ = ["ScriptEffects", "try_script"]
 
+# Each new session would wait as long: nobody keeps a script of 20 s.
 LIMIT_SECONDS = 20.0
 BARE = {"bash": ("--noprofile", "--norc"), "zsh": ("-f",), "fish": ("--no-config",), "tcsh": ("-f",)}
 # What shells set themselves.

@@ -33,6 +33,7 @@ __all__ = [
 ]
 
 PATH = "PATH"
+# Plans are read before they are agreed to; the rest is counted.
 MOST_ANSWERS = 20
 # These are lists of another kind: templates with semicolons, or words of a language.
 OTHER_LISTS = (

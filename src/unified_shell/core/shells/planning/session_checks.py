@@ -19,6 +19,7 @@ from unified_shell.core.shells.wiring.conditions import holds
 
 __all__ = ["Proof"]
 
+# Just below the time after which a new session counts as failed.
 SLOW_SECONDS = 9.0
 
 

@@ -25,6 +25,7 @@ from .wiring_changes import WiringChange, plan_wiring
 
 __all__ = ["dialect_of_script", "plan_script_add", "plan_script_drop"]
 
+# A wait that a person notices each time a terminal opens.
 SLOW_SECONDS = 0.5
 MOST_TOLD = 8
 ENDINGS = {

@@ -19,6 +19,7 @@ from .sessions import find_program, fresh_variables
 
 __all__ = ["CommandSession", "ask_command_session", "what_commands_read"]
 
+# As long as a new session may take.
 ASK_SECONDS = 10.0
 READS = {
     "bash": "no startup file but what BASH_ENV names; started by sshd, ~/.bashrc",

@@ -19,6 +19,7 @@ from .session_questions import Questions
 
 __all__ = ["Session", "find_program", "fresh_variables", "open_session"]
 
+# What takes longer asks something, or hangs.
 TIMEOUT_SECONDS = 10.0
 # What an interactive shell says of having no terminal; a person's session has one.
 NO_TERMINAL = re.compile(r"no job control|cannot set terminal process group|[Ii]nappropriate ioctl|can't access tty")

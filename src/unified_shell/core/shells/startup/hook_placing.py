@@ -28,7 +28,9 @@ LEAVES = re.compile(rb"\b(return|exit|exec|logout|bye)\b")
 HEREDOC = re.compile(rb"<<-?\s*(['\"\\]?)([A-Za-z_]\w*)")
 MARK = "USH_HOOK_MARK"
 END = "end"
+# Each mark is tried with a new session; files that leave early have one or two places.
 MOST_MARKS = 12
+# Bounds the time that one plan may take over all files.
 MOST_CHECKS = 150
 
 

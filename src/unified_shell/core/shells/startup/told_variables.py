@@ -15,6 +15,7 @@ from unified_shell.core.shells.sessions.sessions import find_program, fresh_vari
 
 __all__ = ["told_variables"]
 
+# One assignment is asked for; what takes longer hangs.
 ASK_SECONDS = 5.0
 # The words that run what is not in the file itself, or could make a name of what is.
 RUNNING = frozenset(

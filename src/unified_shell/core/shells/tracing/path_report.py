@@ -18,6 +18,7 @@ from .tracing import TracedEntry, trace_path
 
 __all__ = ["EntryReport", "PathReport", "report_path"]
 
+# Enough to say what a directory is for, without opening all of a large one.
 SAMPLED = 12
 
 

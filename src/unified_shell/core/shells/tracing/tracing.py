@@ -25,6 +25,7 @@ from .trace_records import Record, parse_csh, parse_fish, parse_prefixed
 
 __all__ = ["PathTrace", "TracedEntry", "attribute", "trace_path"]
 
+# A traced session is slower than a plain one.
 TIMEOUT_SECONDS = 15.0
 PARSERS: dict[str, Callable[..., list[Record]]] = {
     "prefixed": parse_prefixed,

@@ -25,6 +25,7 @@ from .module_builds import build_of, named_in_errors
 
 __all__ = ["AskedPython", "Holder", "entered", "library_question", "other_question", "python_question"]
 
+# Large modules take seconds when they are first loaded.
 MODULE_SECONDS = 30.0
 MISSING = re.compile(r"No module named '([\w.]+)'")
 NOT_IN = re.compile(r"cannot import name '(\w+)' from (?:partially initialized module )?'([\w.]+)'")

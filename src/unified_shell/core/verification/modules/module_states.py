@@ -64,7 +64,7 @@ def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport
     questions += [
         library_question(name, one, host, session_variables)
         for one in environments
-        if one.contents.language != "python" and language_named(one.contents.language).is_module_name(name)
+        if not one.contents.is_python and language_named(one.contents.language).is_module_name(name)
     ]
     answers = map_at_once(lambda ask: ask(), questions)
     holders = tuple(one for one in answers if one.state is not State.ABSENT)
@@ -95,7 +95,7 @@ def _pythons(
     found: AllInterpreters, host: Host, environments: Sequence[Environment], session_variables: Mapping[str, str]
 ) -> list[AskedPython]:
     """Return the Pythons to ask, each once: what a session starts first, then environments, then the others."""
-    known = {one.prefix: one for one in environments if one.contents.language == "python"}
+    known = {one.prefix: one for one in environments if one.contents.is_python}
     asked: dict[str, AskedPython] = {}
     first = next((one for one in found.python if one.on_path and one.facts is not None), None)
     for one in found.python:

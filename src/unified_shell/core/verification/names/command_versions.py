@@ -19,7 +19,9 @@ from unified_shell.core.machine.programs.executables import FileKind, read_execu
 
 __all__ = ["asker_of_versions", "version_in", "version_of"]
 
+# A look does not wait for programs that start a whole application to say their version.
 ASK_SECONDS = 3.0
+# Only where a version's word stands in a program is looked for; larger ones are left unread.
 READ_BYTES = 20_000_000
 VERSION = re.compile(r"(?<![\w.])v?(\d+(?:\.\d+)+(?:(?:rc|a|b|alpha|beta|dev|post)\d+)?)")
 NOT_GIVEN = frozenset({"DISPLAY", "WAYLAND_DISPLAY", "LD_PRELOAD"})

@@ -24,6 +24,7 @@ from .installed_metadata import read_installed
 
 __all__ = ["with_copy_checks"]
 
+# All modules of an environment, one after another.
 LOAD_SECONDS = 300.0
 
 

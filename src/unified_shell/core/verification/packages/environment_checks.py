@@ -36,6 +36,7 @@ from .shared_imports import loaded_together
 
 __all__ = ["check_distributions", "check_environment", "check_readable"]
 
+# Large packages load much at their first import, from a slow volume for a long time.
 IMPORT_SECONDS = 120.0
 WORKERS = 4
 VERSION_AT_END = re.compile(r"-?\d+(\.\d+)*$")
@@ -44,7 +45,7 @@ EXTRA = re.compile(r"""extra\s*==\s*['"]([^'"]+)['"]""")
 
 def check_environment(environment: Environment, host: Host, *, thorough: bool = False) -> tuple[Finding, ...]:
     """Run all checks that need no session of a shell."""
-    if environment.contents.language != "python":
+    if not environment.contents.is_python:
         return check_library(environment, host)
     try:
         facts = base_of(environment, host)
