@@ -14,8 +14,9 @@ from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.session import SHELLS
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, SearchPath, SessionContent, SetVariable, Side
-from unified_shell.core.shells.dialects.table import BASH, dialect_named
+from unified_shell.core.shells.dialects.table import BASH, DIALECTS, dialect_named
 from unified_shell.core.shells.sessions.sessions import open_session
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring, wiring_file
 
@@ -30,6 +31,12 @@ RUNNERS = {
     "fish": ("fish", "--no-config"),
     "tcsh": ("tcsh", "-f"),
 }
+
+
+def test_every_dialect_s_programs_are_known_as_shells_of_a_session() -> None:
+    assert {program for dialect in DIALECTS for program in dialect.programs} <= set(SHELLS)
+    endings = [ending for dialect in DIALECTS for ending in dialect.script_endings]
+    assert len(endings) == len(set(endings)), "an ending tells one dialect"
 
 
 def _dialect(shell: str) -> Dialect:

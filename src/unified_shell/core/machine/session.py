@@ -7,9 +7,10 @@ from msgspec import Struct
 
 from .places import Place
 
-__all__ = ["SessionFacts", "read_session"]
+__all__ = ["SHELLS", "SessionFacts", "read_session"]
 
-SHELLS = frozenset({"bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh", "cmd.exe"})
+# What the process of a shell is called; a test holds every dialect's programs against it.
+SHELLS = ("bash", "zsh", "fish", "sh", "dash", "ksh", "ksh93", "mksh", "tcsh", "csh", "busybox", "pwsh", "cmd.exe")
 # A shell, a launcher or two and a terminal lie between; what is further is not this session's.
 FAR_ENOUGH = 6
 

@@ -12,6 +12,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.machine.session import SHELLS
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.sessions.path_faults import FaultKind, PathFault, commands_in, find_faults
@@ -22,9 +23,6 @@ __all__ = ["PresentShell", "Standing", "next_thing", "present_shells", "standing
 
 # What is wrong wherever it is met.
 ALWAYS_WRONG = frozenset({FaultKind.MISSING, FaultKind.DUPLICATE, FaultKind.EMPTY, FaultKind.NOT_DIRECTORY})
-
-
-SHELL_NAMES = ("bash", "zsh", "fish", "sh", "dash", "ksh", "mksh", "tcsh", "csh", "busybox", "pwsh")
 
 
 class PresentShell(Struct, frozen=True, kw_only=True):
@@ -68,7 +66,7 @@ def present_shells(host: Host) -> tuple[PresentShell, ...]:
         wired.setdefault(dialect.name, []).append(mode.value)
     owner = {name: dialect.name for dialect in DIALECTS for name in dialect.programs}
     found = []
-    for name in SHELL_NAMES:
+    for name in SHELLS:
         folders = (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin")
         program = next(
             (join(one, name) for one in folders if one.startswith("/") and is_executable_file(join(one, name))), None

@@ -20,6 +20,9 @@ class Bash(PosixText):
     programs: tuple[str, ...] = ("bash",)
     session_name = "session.bash"
     reads: tuple[str, ...] = ("bash", "sh")
+    script_endings: tuple[str, ...] = (".bash",)
+    bare_words: tuple[str, ...] = ("--noprofile", "--norc")
+    command_reads = "no startup file but what BASH_ENV names; started by sshd, ~/.bashrc"
 
     def startup_files(
         self,

@@ -18,6 +18,11 @@ class CommandPrompt:
     enter_name = "enter.cmd"
     verified = False
     reads: tuple[str, ...] = ()
+    script_endings: tuple[str, ...] = ()
+    bare_words: tuple[str, ...] = ()
+    forget_line = ""
+    command_reads = ""
+    is_wired_for_commands = False
 
     def quote(self, text: str) -> str:
         """Return text in double quotes, in which a batch file expands only `%`; a quote itself cannot be given."""

@@ -132,6 +132,15 @@ class Dialect(Protocol):
     verified: bool
     # The dialects whose scripts this one reads as well as they do.
     reads: tuple[str, ...]
+    # The endings that tell a script of this dialect.
+    script_endings: tuple[str, ...]
+    # What starts it without its startup files, as far as it has such words.
+    bare_words: tuple[str, ...]
+    # What lets an open session look for commands anew; empty where it looks each time.
+    forget_line: str
+    # What it reads before a command that it runs for nobody, as cron and ssh do, and whether the wiring is in that.
+    command_reads: str
+    is_wired_for_commands: bool
 
     def quote(self, text: str) -> str:
         """Return text as one literal word; raises nothing: every text can be quoted."""

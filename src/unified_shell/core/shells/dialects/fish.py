@@ -45,6 +45,11 @@ class Fish:
     enter_name = "enter.fish"
     verified = True
     reads: tuple[str, ...] = ("fish",)
+    script_endings: tuple[str, ...] = (".fish",)
+    bare_words: tuple[str, ...] = ("--no-config",)
+    forget_line = ""
+    command_reads = "config.fish, as every fish does: the wiring is read"
+    is_wired_for_commands = True
 
     def quote(self, text: str) -> str:
         """Return text in single quotes, in which fish reads only `\\\\` and `\\'`."""

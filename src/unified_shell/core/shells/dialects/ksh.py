@@ -19,6 +19,7 @@ class Ksh(PosixText):
     programs: tuple[str, ...] = ("ksh", "ksh93")
     session_name = "session.ksh"
     reads: tuple[str, ...] = ("ksh", "sh")
+    script_endings: tuple[str, ...] = (".ksh",)
     own_file = ".kshrc"
     system_files: tuple[str, ...] = ("/etc/ksh.kshrc",)
 
@@ -65,6 +66,7 @@ class Mksh(Ksh):
     programs: tuple[str, ...] = ("mksh",)
     session_name = "session.mksh"
     reads: tuple[str, ...] = ("mksh", "sh")
+    script_endings: tuple[str, ...] = ()
     own_file = ".mkshrc"
     system_files: tuple[str, ...] = ()
 

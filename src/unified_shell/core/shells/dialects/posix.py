@@ -41,6 +41,11 @@ class PosixText:
     enter_name = "enter.sh"
     verified = True
     reads: tuple[str, ...] = ("sh",)
+    script_endings: tuple[str, ...] = ()
+    bare_words: tuple[str, ...] = ()
+    forget_line = "hash -r"
+    command_reads = "no startup file"
+    is_wired_for_commands = False
     # The dialects whose scripts its session file has for others that read the same startup file.
     carries: tuple[str, ...] = ()
 

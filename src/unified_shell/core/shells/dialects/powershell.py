@@ -34,6 +34,11 @@ class PowerShell:
     enter_name = "enter.ps1"
     verified = False
     reads: tuple[str, ...] = ("powershell",)
+    script_endings: tuple[str, ...] = (".ps1",)
+    bare_words: tuple[str, ...] = ()
+    forget_line = ""
+    command_reads = ""
+    is_wired_for_commands = False
 
     def quote(self, text: str) -> str:
         """Return text in single quotes, in which only the quote itself is doubled; curly ones count as well."""

@@ -42,6 +42,11 @@ class Tcsh:
     enter_name = "enter.csh"
     verified = True
     reads: tuple[str, ...] = ("tcsh",)
+    script_endings: tuple[str, ...] = (".csh", ".tcsh")
+    bare_words: tuple[str, ...] = ("-f",)
+    forget_line = "rehash"
+    command_reads = "~/.tcshrc or ~/.cshrc, as every tcsh does: the wiring is read"
+    is_wired_for_commands = True
 
     def quote(self, text: str) -> str:
         """Return text with `'`, `\\` and `!` escaped outside quotes, all else in single quotes.

@@ -21,6 +21,10 @@ class Zsh(PosixText):
     programs: tuple[str, ...] = ("zsh",)
     session_name = "session.zsh"
     reads: tuple[str, ...] = ("zsh", "sh")
+    script_endings: tuple[str, ...] = (".zsh",)
+    bare_words: tuple[str, ...] = ("-f",)
+    forget_line = "rehash"
+    command_reads = "~/.zshenv only, which the wiring leaves alone"
 
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
         """Return the pairs of system-wide and personal files in order."""

@@ -15,7 +15,6 @@ __all__ = ["ScriptEffects", "try_script"]
 
 # Each new session would wait as long: nobody keeps a script of 20 s.
 LIMIT_SECONDS = 20.0
-BARE = {"bash": ("--noprofile", "--norc"), "zsh": ("-f",), "fish": ("--no-config",), "tcsh": ("-f",)}
 # What shells set themselves.
 OWN = frozenset({"_", "PWD", "OLDPWD", "SHLVL", "SHELL", "A__z", "LOGNAME", "USER", "HOST", "HOSTTYPE", "VENDOR"})
 
@@ -50,7 +49,7 @@ def try_script(file: Place, dialect: str, host: Host) -> ScriptEffects:
         with open(join(folder, "try"), "w", encoding="utf-8", errors="surrogateescape") as out:
             out.write("\n".join(lines) + "\n")
         ran = run_program(
-            (program, *BARE.get(dialect, ()), join(folder, "try")),
+            (program, *shell.bare_words, join(folder, "try")),
             environment=before,
             timeout_seconds=LIMIT_SECONDS,
             directory=host.home if os.path.isdir(host.home) else "/",

@@ -28,15 +28,6 @@ __all__ = ["dialect_of_script", "plan_script_add", "plan_script_drop"]
 # A wait that a person notices each time a terminal opens.
 SLOW_SECONDS = 0.5
 MOST_TOLD = 8
-ENDINGS = {
-    ".bash": "bash",
-    ".zsh": "zsh",
-    ".fish": "fish",
-    ".csh": "tcsh",
-    ".tcsh": "tcsh",
-    ".ksh": "ksh",
-    ".ps1": "powershell",
-}
 # What only bash understands: elsewhere its value is empty, or the script ends with a bad substitution.
 BASH_ONLY = re.compile(rb"\bBASH_SOURCE\b|\bshopt\b|^\s*function\s|\[\[|\bdeclare\b|\bexport -f\b", re.MULTILINE)
 
@@ -123,8 +114,9 @@ def plan_script_drop(file: str, shells: Sequence[Dialect], host: Host, locations
 
 def dialect_of_script(file: str, content: bytes) -> str:
     """Return the dialect that a script is written in: by its name's ending, first line, and bash's own words."""
-    by_name = ENDINGS.get(os.path.splitext(file)[1])
-    if by_name is not None:
+    ending = os.path.splitext(file)[1]
+    by_name = next((one.name for one in DIALECTS if ending in one.script_endings), "")
+    if by_name:
         return by_name
     first = content.split(b"\n", 1)[0]
     if first.startswith(b"#!"):

@@ -9,16 +9,13 @@ from unified_shell.core.shells.wiring.session_files import session_file
 
 __all__ = ["forget_lines", "update_lines"]
 
-# What lets a shell look for commands anew; one that is not here looks each time.
-FORGET = {"bash": "hash -r", "zsh": "rehash", "ksh": "hash -r", "mksh": "hash -r", "sh": "hash -r", "tcsh": "rehash"}
-
 
 def forget_lines(folder: str, host: Host) -> tuple[str, ...]:
     """Return what a person reads where a name in a folder of this session's PATH answers from another place now: the
     session may remember the old one.
     """
     dialect = dialect_of_program(read_session().shell) or SH
-    word = FORGET.get(dialect.name, "")
+    word = dialect.forget_line
     if not word or folder not in host.search_path():
         return ()
     return (f"This session may remember the old place; to forget it, type:  {word}",)

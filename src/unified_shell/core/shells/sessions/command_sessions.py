@@ -21,16 +21,6 @@ __all__ = ["CommandSession", "ask_command_session", "what_commands_read"]
 
 # As long as a new session may take.
 ASK_SECONDS = 10.0
-READS = {
-    "bash": "no startup file but what BASH_ENV names; started by sshd, ~/.bashrc",
-    "zsh": "~/.zshenv only, which the wiring leaves alone",
-    "fish": "config.fish, as every fish does: the wiring is read",
-    "sh": "no startup file",
-    "ksh": "no startup file",
-    "mksh": "no startup file",
-    "tcsh": "~/.tcshrc or ~/.cshrc, as every tcsh does: the wiring is read",
-}
-COVERED = ("fish", "tcsh")
 
 
 class CommandSession(Struct, frozen=True, kw_only=True):
@@ -44,8 +34,8 @@ class CommandSession(Struct, frozen=True, kw_only=True):
 
 def what_commands_read(dialect: Dialect, locations: Locations, host: Host) -> tuple[str, str]:
     """Return what a shell reads before such a command, and the line that gives a script the wiring; empty where it has it."""
-    reads = READS.get(dialect.name, "")
-    if not reads or dialect.name in COVERED:
+    reads = dialect.command_reads
+    if not reads or dialect.is_wired_for_commands:
         return reads, ""
     word = dialect.source_line("x").split(" ")[0]
     return reads, f"{word} {typed(session_file(dialect, locations), host.home)}"

@@ -15,13 +15,6 @@ from unified_shell.core.shells.sessions.sessions import find_program, fresh_vari
 
 __all__ = ["FileCost", "edits_paths", "measure_costs"]
 
-# How each shell is started without its startup files.
-BARE = {
-    "bash": ("--noprofile", "--norc"),
-    "zsh": ("-f",),
-    "fish": ("--no-config",),
-    "tcsh": ("-f",),
-}
 EDIT = re.compile(
     rb"^[^#\n]*(\b(export\s+)?(PATH|MANPATH|LD_LIBRARY_PATH|PYTHONPATH)\+?=|\bpath\+?=\(|\bfish_add_path\b"
     rb"|\bset\s+(-\S+\s+)*(PATH|path)\b|\bsetenv\s+PATH\b)",
@@ -64,7 +57,7 @@ def measure_costs(dialect: Dialect, paths: Sequence[Place], host: Host) -> tuple
 
 def _time(dialect: Dialect, path: str, program: Place, host: Host) -> tuple[float, str]:
     variables = {**fresh_variables(host, program), "ENV": os.devnull}
-    words = (program, *BARE.get(dialect.name, ()), "-i", "-c", dialect.source_line(path))
+    words = (program, *dialect.bare_words, "-i", "-c", dialect.source_line(path))
     best, trouble = TIMEOUT_SECONDS, ""
     for _ in range(RUNS):
         ran = run_program(
