@@ -53,7 +53,7 @@ def print_environments(
         for one in environments
     ]
     rows += [(name, "absent", "", "", why) for name, why in lost.items()]
-    print_table(screen, ("name", "interpreter", "distributions", "asked for", "where"), rows)
+    print_table(screen, ("name", "interpreter", "distributions", "requested", "where"), rows)
     for name in lost:
         screen.next(ush("environment", "drop", name, why="then make or adopt it again"))
 

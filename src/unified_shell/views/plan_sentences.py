@@ -27,7 +27,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     About.ENVIRONMENT_UNREGISTERED: ("environment {name}", "{prefix:place} stays"),
     About.ENVIRONMENT_REBUILT: (
         "environment {name}",
-        "rebuilt in {prefix:place}, with all {distributions} distributions",
+        "rebuilt in {prefix:place}, with {distributions:count distribution}",
     ),
     About.ENVIRONMENT_RENAMED: ("environment {name}", "becomes {new}: {prefix:place}"),
     About.ENVIRONMENT_RESTORED: ("environment {name}", "[edited: {edited:two}; ][gone: {lost:two}]"),
@@ -90,7 +90,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "their contents are unknown until they are downloaded or built",
     ),
     About.IMPORT_NAMES: ("imported by other names", "{names:six}"),
-    About.UNOWNED_CARRIED: ("carried over, not owned by any package: {files:three}", ""),
+    About.UNOWNED_CARRIED: ("files not owned by any package, carried over", "{files:three}"),
     About.UNOWNED_COPIED: ("{files:count file} not owned by any package, {size_bytes:size}", "{files:four}"),
     About.UNOWNED_LEFT: ("files not owned by any package are not copied", "{files:four}"),
     About.BASE_PACKAGES_HIDDEN: ("the source also sees its interpreter's packages; the copy does not", ""),
@@ -124,7 +124,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     ),
     About.PART_MISSING: ("without {name}: {pieces:list} not found", "apt-get install {package}"),
     About.PARTS_LEFT_OUT: ("without {parts:list}, as requested", ""),
-    About.BUILD_DISK: ("about {size_bytes:size} of disk space while it is built", ""),
+    About.BUILD_DISK: ("about {size_bytes:size} of disk space while it is installed", ""),
     About.LICENCE: ("licence: {licence}[{accepted:if}, accepted]", ""),
     About.COMMAND: (
         "command {name}",

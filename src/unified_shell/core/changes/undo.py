@@ -153,7 +153,12 @@ def _lines(steps: Sequence[Step]) -> tuple[PlanLine, ...]:
     """Return the plan's lines. A tree whose link is flipped needs no line of its own."""
     linked = any(isinstance(step, FlipLink) for step in steps)
     told = [step for step in steps if not (linked and isinstance(step, PlaceTree | RetireTree))]
-    return tuple(describe(step) for step in _joined(told) if step.object_name)
+    lines: list[PlanLine] = []
+    for line in (describe(step) for step in _joined(told) if step.object_name):
+        # A command is a link and a record: one line for both.
+        if line not in lines:
+            lines.append(line)
+    return tuple(lines)
 
 
 def _joined(steps: Sequence[Step]) -> list[Step]:

@@ -49,7 +49,9 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
             *(edit_line(file, found.edits, host) for file in dict.fromkeys(one.file for one in found.edits)),
         ),
         nothing_to_do="" if steps else _nothing(found.left, host),
-        afterwards=("New sessions use it. A line that was commented out begins with #(ush off).",),
+        afterwards=(
+            "From now on, new sessions are without them. A line that was commented out begins with #(ush off).",
+        ),
     )
     proofs: list[Proof] = []
 

@@ -25,7 +25,7 @@ def update_lines(host: Host, locations: Locations) -> tuple[str, ...]:
     """Return what a person reads after a change of the wiring: that this session lacks it, and the line to type."""
     dialect = dialect_of_program(read_session().shell) or SH
     if not dialect.session_name:
-        return ("This session not set yet; open a new one.",)
+        return ("This session does not have it yet; open a new one.",)
     word = dialect.source_line("x").split(" ")[0]
     line = f"{word} {typed(session_file(dialect, locations), host.home)}"
-    return ("This session not set yet; to update it, type:", f"  {line}")
+    return ("This session does not have it yet; to update it, type:", f"  {line}")
