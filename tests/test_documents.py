@@ -2,10 +2,12 @@
 
 import ast
 import re
+import shlex
 import subprocess
 import sys
 from pathlib import Path
 
+from support.suggestions import trouble_of
 from unified_shell.core.changes.plan import About
 from unified_shell.demo.study import make_study_index
 
@@ -38,3 +40,16 @@ def test_every_line_of_a_plan_is_documented_with_its_fields() -> None:
     section = (TOP / "docs/json.md").read_text().partition("## Lines of plans")[2]
     rows = re.findall(r"(?m)^\| `([^`]+)` \| (.*) \|$", section)
     assert {about: set(re.findall(r"`(\w+)`", fields)) for about, fields in rows} == calls
+
+
+def test_every_command_line_of_the_documents_is_one_of_ours() -> None:
+    typed, named = [], []
+    for path in (TOP / "README.md", *(TOP / "docs").glob("*.md")):
+        text = path.read_text()
+        typed += re.findall(r"(?m)^(ush .*)$", text)
+        named += [line for line in re.findall(r"`(ush [^`…|]+)`", text) if line != "ush env l"]
+    assert len(typed) > 30
+    troubles = {line: trouble_of(shlex.split(line, comments=True)[1:]) for line in (*typed, *named)}
+    # In a sentence a command may be named without what it is given.
+    nameless = {line for line in named if troubles[line].startswith("Missing argument")}
+    assert not {line: trouble for line, trouble in troubles.items() if trouble and line not in nameless}

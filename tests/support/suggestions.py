@@ -30,11 +30,12 @@ def suggestions(text: str) -> Iterator[list[str]]:
 def check(text: str) -> None:
     """Fail where an output suggests a noun, verb or option that is not there, or too few or too many words."""
     for words in suggestions(text):
-        if trouble := _trouble(words):
+        if trouble := trouble_of(words):
             raise AssertionError(f"ush suggests: {' '.join(['ush', *words])}: {trouble}\n{text}")
 
 
-def _trouble(words: list[str]) -> str:
+def trouble_of(words: list[str]) -> str:
+    """Return why the real parser does not take these words after `ush`; empty where it does."""
     command: click.Command = ush
     context = click.Context(ush, info_name="ush")
     rest = list(words)
