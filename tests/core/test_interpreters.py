@@ -268,12 +268,14 @@ def test_a_build_goes_on_where_it_was_interrupted(tmp_path: Path, last: str) -> 
     staging = tmp_path / "staging"
     staging.mkdir()
 
+    said: list[str] = []
+
     def attempt(phase_to_break: str) -> None:
         def progress(phase: str) -> None:
             if phase_to_break and phase == phase_to_break:
                 raise KeyboardInterrupt
 
-        with kept_workplace("key", Place(str(staging)), locations, lambda: None) as work:
+        with kept_workplace("key", Place(str(staging)), locations, said.append) as work:
             shop = Workshop(folder=work, log=Place(str(tmp_path / "log")), host=host, progress=progress)
             source = join(work, "unpacked")
             os.makedirs(source, exist_ok=True)
@@ -285,6 +287,7 @@ def test_a_build_goes_on_where_it_was_interrupted(tmp_path: Path, last: str) -> 
     if last:
         with pytest.raises(KeyboardInterrupt):
             attempt(last)
+    assert said == (["what was built is kept; the same command goes on with it"] if last else [])
     attempt("")
     told = log.read_text().split()
     assert told.count("configured") == 1
@@ -292,7 +295,7 @@ def test_a_build_goes_on_where_it_was_interrupted(tmp_path: Path, last: str) -> 
     assert not list(Path(locations.cache, "builds").glob("key/*"))
     with (
         contextlib.suppress(BuildFailed),
-        kept_workplace("key", Place(str(staging)), locations, lambda: None) as work,
+        kept_workplace("key", Place(str(staging)), locations, said.append) as work,
     ):
         mark_done(work, "configure")
         raise BuildFailed("x")

@@ -33,10 +33,10 @@ def passing_workplace(staging: Place) -> Iterator[Place]:
 
 
 @contextlib.contextmanager
-def kept_workplace(key: str, staging: Place, locations: Locations, on_wait: Callable[[], None]) -> Iterator[Place]:
+def kept_workplace(key: str, staging: Place, locations: Locations, tell: Callable[[str], None]) -> Iterator[Place]:
     """Give the folder of one build, with what an interrupted one left there; it goes with the build's end or fault.
 
-    Of two that build the same at once, the second waits. Where the cache's own name holds what makefiles cannot
+    Of two that build the same at once, the second waits; `tell` is told so, and of what an interrupt leaves. Where the cache's own name holds what makefiles cannot
     bear, the folder is a passing one.
     """
     folder = join(locations.cache, "builds", key)
@@ -44,13 +44,15 @@ def kept_workplace(key: str, staging: Place, locations: Locations, on_wait: Call
         with passing_workplace(staging) as passing:
             yield passing
         return
-    release = hold(f"{folder}.lock", on_wait)
+    release = hold(f"{folder}.lock", lambda: tell("waiting for another ush that builds the same"))
     try:
         os.makedirs(folder, exist_ok=True)
         try:
             yield folder
+        except KeyboardInterrupt:
+            tell("what was built is kept; the same command goes on with it")
+            raise
         except Exception:
-            # An interrupt is none of these: what was done until then is kept.
             remove_tree(folder)
             raise
         remove_tree(folder)

@@ -130,9 +130,7 @@ class Getting(Struct, frozen=True, kw_only=True):
             return passing_workplace(staging)
         told = build_variables(self.host, Place(""))
         key = build_key(digest, self.target, self.request.options, self.host.architecture, sorted(told.items()))
-        return kept_workplace(
-            key, staging, self.locations, lambda: self.progress("waiting for another ush that builds the same")
-        )
+        return kept_workplace(key, staging, self.locations, self.progress)
 
     def _source(self, path: str, work: Place) -> str:
         """Return the unpacked tree; one that an interrupted build left whole is taken as it is."""
