@@ -18,7 +18,7 @@ from unified_shell.core.changes.blocks import BlockState, add_block, find_block,
 from unified_shell.core.changes.executor import Executor, PlanMoved, presence_lock
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.journal import SCHEMA, Entry, EntryState, Journal
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.recovery import recover
 from unified_shell.core.changes.retention import trim
 from unified_shell.core.changes.steps import (
@@ -201,7 +201,7 @@ def change(
     *steps: Step, words: str = "do it", findings: tuple[Finding, ...] = (), relies: tuple[str, ...] = ()
 ) -> Change:
     plan = Plan(aim=words, lines=(plan_line(LineKind.NOTE, About.ENTER_AGAIN),), relies_on=relies)
-    return Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: findings)
+    return change_of(plan, prepare=lambda _staging: steps, verify=lambda: findings)
 
 
 def replace(path: Path, before: str | None, after: str | None) -> ReplaceFile:

@@ -35,6 +35,7 @@ WORKERS = {
     "_Stock",
     "_Looking",
     "Change",
+    "Prepared",
     "Getting",
     "Workshop",
     "AddressBook",

@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused, UnknownName, UsageError
@@ -126,7 +126,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 return self._moved(name, order, locations)
             if known[name].address == full:
                 said = f"the {self.kind} {name} is there already: {known[name].shown}"
-                return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+                return change_of(Plan(aim=said, nothing_to_do=said))
             raise Refused(
                 f"the {self.kind} {name!r} is there with another address: {known[name].shown}",
                 next_step=ush(self.kind, "drop", name, *locations.scope_words, why="then add it again"),
@@ -166,7 +166,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 ),
             )
 
-        return Change(plan=plan, prepare=lambda _staging: steps, verify=verify)
+        return change_of(plan, prepare=lambda _staging: steps, verify=verify)
 
     def _moved(self, name: str, order: Sequence[str], locations: Locations) -> Change:
         step = self._order_step(order, locations)
@@ -174,7 +174,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
             aim=f"Ask the {self.kind} {name} at another place",
             lines=(plan_line(LineKind.CHANGE, About.ADDRESS_ORDER, names=tuple(order)),),
         )
-        return Change(plan=plan, prepare=lambda _staging: (step,))
+        return change_of(plan, prepare=lambda _staging: (step,))
 
     def plan_drop(self, name: str, host: Host, locations: Locations) -> Change:
         """Plan to forget one; what came from it stays."""
@@ -194,7 +194,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
             aim=f"Forget the {self.kind} {name}; what came from it stays",
             lines=(plan_line(LineKind.REMOVE, About.ADDRESS, of=self.kind, name=name, address=known[name].shown),),
         )
-        return Change(plan=plan, prepare=lambda _staging: (step,))
+        return change_of(plan, prepare=lambda _staging: (step,))
 
 
 def _check_name(book: AddressBook, name: str) -> None:

@@ -25,7 +25,7 @@ from unified_shell.core.next_steps import ush
 
 from .journal import Entry, EntryState, Journal
 from .locks import scope_lock
-from .plan import Change, Outcome, Plan
+from .plan import Change, Outcome, Plan, Prepared
 from .retention import trim
 from .steps import Step, StepState, first_on_each, kind_of
 
@@ -82,11 +82,11 @@ class Executor(Struct, frozen=True, kw_only=True):
         number, staging = self._begin(name, words, change.plan)
         try:
             with _io_faults("the change could not be prepared"):
-                steps = change.prepare(staging)
+                prepared = change.prepare(staging)
             with contextlib.nullcontext() if self.is_held else self.exclusive(words):
-                if any(step.state() is not StepState.BEFORE for step in first_on_each(steps)):
+                if any(step.state() is not StepState.BEFORE for step in first_on_each(prepared.steps)):
                     raise PlanMoved
-                findings = self._switch_and_verify(number, steps, change, strict=strict)
+                findings = self._switch_and_verify(number, prepared, strict=strict)
         except BaseException as error:
             self._give_up(number, staging, error)
             raise
@@ -119,27 +119,25 @@ class Executor(Struct, frozen=True, kw_only=True):
             os.makedirs(staging)
         return number, staging
 
-    def _switch_and_verify(
-        self, number: int, steps: Sequence[Step], change: Change, *, strict: bool
-    ) -> tuple[Finding, ...]:
+    def _switch_and_verify(self, number: int, prepared: Prepared, *, strict: bool) -> tuple[Finding, ...]:
         """Do the steps and look at the result; whatever goes wrong or interrupts, all is put back."""
         try:
-            self.journal.write_steps(number, steps)
-            for step in steps:
+            self.journal.write_steps(number, prepared.steps)
+            for step in prepared.steps:
                 carry_out(number, step)
                 if step.state() is StepState.OTHER:
                     raise CouldNot(
                         f"{step.object_name} was changed by another program meanwhile; everything was put back"
                     )
             self.journal.set_state(number, EntryState.VERIFYING)
-            findings = change.verify()
+            findings = prepared.verify()
             wrong = [one for one in findings if not one.passed and (one.puts_back or strict)]
             if wrong:
                 raise _put_back_for(wrong[0])
             self.journal.set_state(number, EntryState.DONE, ended=now_seconds())
             self.on_done(number)
         except BaseException as error:
-            self._put_back(number, steps, error)
+            self._put_back(number, prepared.steps, error)
             if isinstance(error, OSError):
                 raise CouldNot(f"{os_error_text(error)}; everything was put back") from error
             raise

@@ -2,11 +2,9 @@
 
 from msgspec.structs import replace
 
-from unified_shell.core.findings import Finding
 from unified_shell.core.machine.places import Place
 
-from .plan import Change
-from .steps import Step
+from .plan import Change, Prepared
 
 __all__ = ["merged"]
 
@@ -26,10 +24,11 @@ def merged(first: Change, *others: Change) -> Change:
         afterwards=tuple(line for one in every for line in one.plan.afterwards),
     )
 
-    def prepare(staging: Place) -> tuple[Step, ...]:
-        return tuple(step for one in every for step in one.prepare(staging))
+    def prepare(staging: Place) -> Prepared:
+        prepared = [one.prepare(staging) for one in every]
+        return Prepared(
+            steps=tuple(step for one in prepared for step in one.steps),
+            verify=lambda: tuple(finding for one in prepared for finding in one.verify()),
+        )
 
-    def verify() -> tuple[Finding, ...]:
-        return tuple(finding for one in every for finding in one.verify())
-
-    return Change(plan=plan, prepare=prepare, verify=verify)
+    return Change(plan=plan, prepare=prepare)

@@ -12,7 +12,19 @@ from unified_shell.core.next_steps import Afterward
 from .plan_subjects import About
 from .steps import Step
 
-__all__ = ["About", "Change", "LineKind", "Outcome", "Plan", "PlanLine", "Value", "plan_line"]
+__all__ = [
+    "About",
+    "Change",
+    "LineKind",
+    "Outcome",
+    "Plan",
+    "PlanLine",
+    "Prepared",
+    "Value",
+    "Verify",
+    "change_of",
+    "plan_line",
+]
 
 # What a field of a line may be: a text (also a path or name), a number, a truth, or several texts.
 Value = str | int | float | bool | tuple[str, ...]
@@ -73,14 +85,36 @@ class Plan(Struct, frozen=True, kw_only=True):
     undoes_too: tuple[int, ...] = ()
 
 
+Verify = Callable[[], tuple[Finding, ...]]
+
+
+class Prepared(Struct, frozen=True, kw_only=True):
+    """What is ready in staging: the steps that switch to it, and what looks at the result and returns findings."""
+
+    steps: tuple[Step, ...]
+    verify: Verify = field(default=lambda: ())
+
+
 class Change(Struct, frozen=True, kw_only=True):
-    """A plan with the functions that carry it: `prepare` gets a staging folder and returns the steps;
-    `verify` looks at the result and returns findings.
-    """
+    """A plan with the function that carries it: `prepare` gets a staging folder, in which it may leave what it needs."""
 
     plan: Plan
-    prepare: Callable[[Place], tuple[Step, ...]]
-    verify: Callable[[], tuple[Finding, ...]] = field(default=lambda: ())
+    prepare: Callable[[Place], Prepared]
+
+    def verified_by(self, verify: Verify) -> "Change":
+        """Return the same change with another look at its result."""
+
+        def prepare(staging: Place) -> Prepared:
+            return Prepared(steps=self.prepare(staging).steps, verify=verify)
+
+        return Change(plan=self.plan, prepare=prepare)
+
+
+def change_of(
+    plan: Plan, *, prepare: Callable[[Place], tuple[Step, ...]] = lambda _staging: (), verify: Verify = lambda: ()
+) -> Change:
+    """Return a change whose look at the result needs nothing of what was prepared."""
+    return Change(plan=plan, prepare=lambda staging: Prepared(steps=prepare(staging), verify=verify))
 
 
 class Outcome(Struct, frozen=True, kw_only=True):

@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 
 from .executor import Executor, is_of_here, retired_place
 from .journal import Entry, EntryState
-from .plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from .plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from .steps import (
     DropBlock,
     DropRecord,
@@ -62,8 +62,8 @@ def undo_change(
     for one in (*later, entry):
         _add_inverse_steps(executor, one, steps)
     steps += derive(steps)
-    return Change(
-        plan=Plan(
+    return change_of(
+        Plan(
             aim=f"Undo {_named((*later, entry))}",
             lines=(*(_undone_line(one) for one in (*later, entry) if later), *_lines(steps)),
             undoes=entry.number,

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, ReplaceFile, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.findings import Finding
@@ -71,7 +71,7 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
             *forget_lines(links_folder(locations), host),
         ),
     )
-    change = Change(plan=plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
+    change = change_of(plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
     return merged(change, on_path(choice.names, host, locations))
 
 
@@ -93,7 +93,7 @@ def plan_drop_choice(choice: Choice, host: Host, locations: Locations) -> Change
         lines=(*lines[:MOST_LINES], *_more(lines)),
         afterwards=forget_lines(folder, host),
     )
-    return Change(plan=plan, prepare=lambda _staging: steps)
+    return change_of(plan, prepare=lambda _staging: steps)
 
 
 def find_choice(name: str, host: Host, locations: Locations) -> Choice:
@@ -155,7 +155,7 @@ def on_path(names: Sequence[str], host: Host, locations: Locations) -> Change:
         nothing_to_do=change.plan.nothing_to_do,
         afterwards=change.plan.afterwards[1:],
     )
-    return Change(plan=plan, prepare=change.prepare, verify=change.verify)
+    return Change(plan=plan, prepare=change.prepare)
 
 
 def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding, ...]:

@@ -7,8 +7,7 @@ from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
-from unified_shell.core.changes.steps import Step
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, Prepared, change_of, plan_line
 from unified_shell.core.commands.preferred import Choice, read_choices
 from unified_shell.core.commands.preferring import link_steps, on_path, plan_drop_choice, record_step
 from unified_shell.core.distributions.entry_points import parse_entry_points
@@ -80,7 +79,7 @@ def plan_refresh_command(choice: Choice, client: IndexClient, host: Host, locati
     got = plan_get(PackageRequest(requests=(request,), newest=True), environment, client, host, locations)
     if got.plan.nothing_to_do:
         said = f"{choice.name} is already the newest"
-        return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+        return change_of(Plan(aim=said, nothing_to_do=said))
     change = _with_links(got, choice.name, request, environment, before=choice, locations=locations)
     return replace(change, plan=replace(got.plan, aim=f"Refresh the command {choice.name}"))
 
@@ -105,8 +104,8 @@ def _with_links(
     """Return the change of packages with links to the commands that are found in what was prepared."""
     taken = {one for each in read_choices(locations) if each.name != name for one in each.names}
 
-    def prepare(staging: Place) -> tuple[Step, ...]:
-        steps = got.prepare(staging)
+    def prepare(staging: Place) -> Prepared:
+        prepared = got.prepare(staging)
         brought = _commands(join(staging, "tree"), environment.short_version, request.name)
         if name not in brought:
             offers = f"it provides: {', '.join(brought)}" if brought else "it provides no command"
@@ -132,9 +131,9 @@ def _with_links(
             environment=environment.name,
         )
         record = () if choice == before else (record_step(choice, before, locations),)
-        return (*steps, *link_steps(choice, locations), *record)
+        return replace(prepared, steps=(*prepared.steps, *link_steps(choice, locations), *record))
 
-    return Change(plan=got.plan, prepare=prepare, verify=got.verify)
+    return Change(plan=got.plan, prepare=prepare)
 
 
 def _commands(tree: str, short_version: str, project: str) -> tuple[str, ...]:

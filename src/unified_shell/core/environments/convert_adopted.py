@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, RetireTree, Step
 from unified_shell.core.environments.model.adopted import ADOPTED, records_file
 from unified_shell.core.environments.model.layout import link_place
@@ -67,7 +67,7 @@ def plan_take_charge(
         lines=tuple(lines),
         afterwards=(f"The tool that made {there} should not change it any more.",),
     )
-    return Change(plan=plan, prepare=prepare)
+    return change_of(plan, prepare=prepare)
 
 
 def _out_of_sight(folder: Place, staging: Place, locations: Locations) -> Place:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence, Sized
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.model.base_interpreter import base_of, check_base, check_base_for
@@ -206,7 +206,7 @@ def plan_copy(
     check_base_for(facts, locations)
     contents = copied_contents(source, name, facts, own_files=own_files)
     prepare = copied(source, contents, facts, host, locations, fetch=fetch, progress=progress)
-    return Change(plan=_plan(source, name, facts, locations, own_files=own_files), prepare=prepare)
+    return change_of(_plan(source, name, facts, locations, own_files=own_files), prepare=prepare)
 
 
 def copied_contents(source: Source, name: str, facts: InterpreterFacts, *, own_files: bool = False) -> Contents:

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from packaging.requirements import Requirement
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, change_of, plan_line
 from unified_shell.core.changes.steps import FlipLink, Step
 from unified_shell.core.environments.model.base_interpreter import base_of, check_base, check_base_for
 from unified_shell.core.environments.model.contents import NOWHERE
@@ -136,6 +136,6 @@ def plan_rename(environment: Environment, name: str, client: IndexClient, host: 
         ),
         afterwards=ways_in(name, prefix, locations),
     )
-    first = Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
+    first = change_of(plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
     whole = merged(first, dropped)
     return replace(whole, plan=plan)

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Sequence
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, FlipLink, RetireTree, Step
 from unified_shell.core.environments.model.adopted import ADOPTED, adopted_places, is_protected, records_file
 from unified_shell.core.environments.model.base_interpreter import check_base, check_base_for
@@ -62,7 +62,7 @@ def plan_new(
     def prepare(staging: Place) -> tuple[Step, ...]:
         return edition_made(staging, prefix, contents, facts, {}, host=host, locations=locations, replaced=None)
 
-    return Change(plan=plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
+    return change_of(plan, prepare=prepare, verify=lambda: (proof_of_start(prefix, facts, host),))
 
 
 def plan_drop(environment: Environment, locations: Locations) -> Change:
@@ -87,7 +87,7 @@ def plan_drop(environment: Environment, locations: Locations) -> Change:
             *_drop_steps(name, staging, locations),
         )
 
-    return Change(plan=plan, prepare=prepare)
+    return change_of(plan, prepare=prepare)
 
 
 def _drop_steps(name: str, staging: Place, locations: Locations) -> tuple[Step, ...]:
@@ -116,10 +116,10 @@ def plan_drop_unreadable(name: str, why: str, locations: Locations) -> Change:
         ),
     )
     if adopted is None:
-        return Change(plan=plan, prepare=lambda staging: _drop_steps(name, staging, locations))
+        return change_of(plan, prepare=lambda staging: _drop_steps(name, staging, locations))
     before = to_json_text(to_record_text(adopted))
     forget = DropRecord(path=records_file(locations), keys=(ADOPTED, name), before=before)
-    return Change(plan=plan, prepare=lambda _staging: (forget,))
+    return change_of(plan, prepare=lambda _staging: (forget,))
 
 
 def ways_in(name: str, prefix: Place, locations: Locations) -> tuple[Afterward, ...]:

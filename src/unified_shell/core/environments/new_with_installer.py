@@ -8,7 +8,7 @@ from unified_shell.core.environments.model.layout import link_place
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
 from unified_shell.core.environments.trees.installer_names import installer_projects
-from unified_shell.core.environments.trees.next_edition import new_contents
+from unified_shell.core.environments.trees.next_edition import new_contents, proof_of_start
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
@@ -52,4 +52,4 @@ def plan_new_filled(
         download_bytes=got.plan.download_bytes,
         disk_bytes=got.plan.disk_bytes,
     )
-    return Change(plan=plan, prepare=got.prepare, verify=empty.verify)
+    return replace(got, plan=plan).verified_by(lambda: (proof_of_start(environment.prefix, facts, host),))

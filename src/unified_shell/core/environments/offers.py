@@ -10,7 +10,7 @@ import re
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.changes.file_steps import kept_bytes
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.environments.model.registry import Environment
@@ -87,7 +87,7 @@ def plan_withdraw(environment: Environment, host: Host) -> Change:
     aim = f"Withdraw the offers of the environment {environment.name}"
     nothing = "" if steps else f"the environment {environment.name} is not offered anywhere"
     plan = Plan(aim=aim, lines=lines, nothing_to_do=nothing)
-    return Change(plan=plan, prepare=lambda _staging: tuple(steps))
+    return change_of(plan, prepare=lambda _staging: tuple(steps))
 
 
 def offered_files(environment: Environment, host: Host) -> tuple[Place, ...]:
@@ -120,7 +120,7 @@ def _plan(environment: Environment, path: Place, text: str, title: str, use: str
         nothing_to_do=f"{title} is offered {use} already" if before == after else "",
         afterwards=("An open notebook server or menu notices it the next time it looks.",),
     )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
+    return change_of(plan, prepare=lambda _staging: (step,))
 
 
 def _has_windows(environment: Environment, command: str) -> bool:

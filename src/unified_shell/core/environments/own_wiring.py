@@ -5,7 +5,7 @@ import os
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.packages.renewal import Renewer
@@ -86,7 +86,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
         environment, name = self.environment, self.environment.name
         if after == self._before:
             plan = Plan(aim=aim, nothing_to_do=f"nothing to change in the environment {name}")
-            return Change(plan=plan, prepare=lambda _staging: ())
+            return change_of(plan)
         facts = base_of(environment, self.host)
         renewal = Renewer(client=self.client, host=self.host, locations=self.locations).renewal(
             environment,
@@ -105,6 +105,6 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
                 ),
             ),
         )
-        return Change(
-            plan=plan, prepare=renewal.prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)
+        return change_of(
+            plan, prepare=renewal.prepare, verify=lambda: (proof_of_start(environment.prefix, facts, self.host),)
         )

@@ -2,7 +2,7 @@
 
 import os
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.environments.model.adopted import ADOPTED, PROTECTED, is_protected, records_file
 from unified_shell.core.environments.model.foreign import read_foreign
@@ -40,7 +40,7 @@ def plan_protect(environment: Environment, locations: Locations, *, protected: b
     )
     line = plan_line(LineKind.NOTE, About.PROTECTED if protected else About.UNPROTECTED)
     plan = Plan(aim=aim, lines=(line,), nothing_to_do=nothing)
-    return Change(plan=plan, prepare=lambda _staging: (step,))
+    return change_of(plan, prepare=lambda _staging: (step,))
 
 
 def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Change:
@@ -71,7 +71,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
             Labelled(label="or allow changes", step=ush("environment", "unprotect", name)),
         ),
     )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
+    return change_of(plan, prepare=lambda _staging: (step,))
 
 
 def plan_forget(environment: Environment, locations: Locations) -> Change:
@@ -86,4 +86,4 @@ def plan_forget(environment: Environment, locations: Locations) -> Change:
         aim=f"Unregister the environment {name}",
         lines=(plan_line(LineKind.REMOVE, About.ENVIRONMENT_UNREGISTERED, name=name, prefix=environment.prefix),),
     )
-    return Change(plan=plan, prepare=lambda _staging: (step,))
+    return change_of(plan, prepare=lambda _staging: (step,))

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.changes.steps import PutRecord
 from unified_shell.core.errors import UnknownName
@@ -46,4 +46,4 @@ def plan_pins(projects: Sequence[NormalizedName], index: str, host: Host, locati
     aim = f"Use only the index {index} for {', '.join(projects)}"
     lines = tuple(plan_line(LineKind.NOTE, About.INDEX_PINNED, project=one, index=index) for one in new)
     plan = Plan(aim=aim, lines=lines, nothing_to_do="" if new else f"{aim}: already so")
-    return Change(plan=plan, prepare=lambda _staging: steps)
+    return change_of(plan, prepare=lambda _staging: steps)

@@ -5,7 +5,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, UsageError
 from unified_shell.core.machine.host import Host
@@ -44,7 +44,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
     same = next((one for one in known.values() if one.executable == facts.executable), None)
     if same is not None and name in ("", same.name):
         said = f"{shown(same.executable, host.home)} is registered already, as {same.name}"
-        return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+        return change_of(Plan(aim=said, nothing_to_do=said))
     chosen = name or _free_name(f"python-{facts.full_version}", known)
     if chosen in known:
         raise Refused(
@@ -69,7 +69,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
             ),
         ),
     )
-    change = Change(plan=plan, prepare=lambda _staging: (step, *registration))
+    change = change_of(plan, prepare=lambda _staging: (step, *registration))
     if not side:
         return change
     place = PathRequest(directory=os.path.dirname(facts.executable), side=Side(side), outermost=True)
@@ -89,7 +89,7 @@ def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequenc
         lines=(plan_line(LineKind.REMOVE, About.INTERPRETER_ENTRY, name=name), *notes),
     )
     registration = forgetting_steps(name, host)
-    return Change(plan=plan, prepare=lambda _staging: (step, *registration))
+    return change_of(plan, prepare=lambda _staging: (step, *registration))
 
 
 def choose_interpreter(wanted: str, host: Host, locations: Locations) -> InterpreterFacts:

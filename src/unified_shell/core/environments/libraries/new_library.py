@@ -7,7 +7,7 @@ import os
 import uuid
 from collections.abc import Sequence
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.contents import FILE_NAME, Contents, contents_text
 from unified_shell.core.environments.model.layout import WIRED_MARK, link_place
@@ -72,8 +72,8 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
             Labelled(label="Modules go into", step=shown(library, host.home)),
         ),
     )
-    return Change(
-        plan=plan,
+    return change_of(
+        plan,
         prepare=prepare,
         verify=lambda: check_library(_environment(name, prefix, contents), host, puts_back=True),
     )

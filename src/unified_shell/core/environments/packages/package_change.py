@@ -6,7 +6,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from packaging.utils import NormalizedName
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.builds.source_builds import SourceBuilder
 from unified_shell.core.environments.model.contents import Contents, Distribution
@@ -55,7 +55,7 @@ class PackageChange(Struct, frozen=True, kw_only=True):
         if same and not altered_files(environment):
             nothing = _for_others(requests) or nothing
             plan = Plan(aim=nothing, nothing_to_do=nothing)
-            return Change(plan=plan, prepare=lambda _staging: ())
+            return change_of(plan)
         renewer = Renewer(
             client=self.client, host=self.builder.host, locations=self.locations, progress=self.builder.progress
         )
@@ -92,7 +92,7 @@ class PackageChange(Struct, frozen=True, kw_only=True):
             with self.client.doubting_on_error():
                 return renewal.prepare(staging)
 
-        return Change(plan=plan, prepare=prepare)
+        return change_of(plan, prepare=prepare)
 
     def _fetching(self, solution: Solution) -> FetchWheel:
         by_hash = {one.file.sha256: one.file for one in solution.chosen.values()}

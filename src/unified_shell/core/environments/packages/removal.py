@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from packaging.utils import canonicalize_name
 
-from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.plan import Change, Plan, change_of
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.installed import reachable
 from unified_shell.core.environments.model.registry import Environment, check_changeable
@@ -61,4 +61,4 @@ def plan_drop_packages(
         ),
         relies_on=(f"environment {environment.name}",),
     )
-    return Change(plan=plan, prepare=renewal.prepare)
+    return change_of(plan, prepare=renewal.prepare)

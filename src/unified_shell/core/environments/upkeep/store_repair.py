@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable, Sequence
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment, every_environment
@@ -68,7 +68,7 @@ def plan_mend(
         relies_on=tuple(f"environment {one.name}" for one in environments),
         nothing_to_do="" if damaged else "no store entry was modified",
     )
-    return Change(plan=plan, prepare=prepare, verify=lambda: _starts(environments, host))
+    return change_of(plan, prepare=prepare, verify=lambda: _starts(environments, host))
 
 
 def plan_mend_environments(
@@ -106,7 +106,7 @@ def plan_mend_environments(
         relies_on=tuple(f"environment {one.name}" for one in every),
         nothing_to_do="" if wanting else "all files are as recorded",
     )
-    return Change(plan=plan, prepare=prepare, verify=lambda: _starts(every, host))
+    return change_of(plan, prepare=prepare, verify=lambda: _starts(every, host))
 
 
 def _damaged_contents(

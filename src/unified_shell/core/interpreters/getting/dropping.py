@@ -4,7 +4,7 @@ import os
 from collections.abc import Sequence
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import RetireTree, Step
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.interpreters.managed import ManagedInterpreter, read_managed
@@ -54,7 +54,7 @@ def plan_drop(name: str, dependants: Sequence[str], host: Host, locations: Locat
     def prepare(staging: Place) -> tuple[Step, ...]:
         return (RetireTree(target=kept.prefix, retired=join(locations.data, "retired", os.path.basename(staging))),)
 
-    change = Change(plan=plan, prepare=prepare)
+    change = change_of(plan, prepare=prepare)
     wired = [one for one in read_wiring(locations).entries if lies_in(one.directory, kept.prefix)]
     # One wiring change at a time: each is planned from the wiring as it is now.
     for one in wired[:1]:

@@ -7,7 +7,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.records import read_records, record_in
 from unified_shell.core.changes.steps import PutRecord, Step
 from unified_shell.core.errors import CouldNot, Refused, UsageError
@@ -115,7 +115,7 @@ def _ready_already(one: Ready, request: InterpreterRequest, host: Host, location
             if wired
             else f", not on PATH (ush path add {places.typed(folder, host.home)})"
         )
-    return Change(plan=Plan(aim=said, nothing_to_do=said), prepare=lambda _staging: ())
+    return change_of(Plan(aim=said, nothing_to_do=said))
 
 
 def _plan(getting: Getting, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:

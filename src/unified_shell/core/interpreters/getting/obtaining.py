@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
 from unified_shell.core.catalogs.description import Archive
 from unified_shell.core.changes.executor import PlanMoved
-from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.plan import Change, Plan, Prepared
 from unified_shell.core.changes.steps import PlaceTree, PutRecord, Step
 from unified_shell.core.errors import CouldNot, HashDiffers
 from unified_shell.core.findings import Finding
@@ -73,35 +73,36 @@ class Getting(Struct, frozen=True, kw_only=True):
 
     def change(self, plan: Plan, more_steps: tuple[Step, ...] = ()) -> Change:
         """Return the change that brings it."""
-        brought: list[ManagedInterpreter] = []
-        releases: list[Callable[[], None]] = []
 
-        def prepare(staging: Place) -> tuple[Step, ...]:
+        def prepare(staging: Place) -> Prepared:
             # Of two that get the same at once, the second waits: a build takes all there is of the machine.
             lock = join(self.locations.data, "locks", f"get-{self.name}.lock")
-            releases.append(hold(lock, lambda: self.progress(f"waiting for another ush that installs {self.name}")))
-            if os.path.lexists(self.target):
-                releases.pop()()
-                raise PlanMoved
+            release = hold(lock, lambda: self.progress(f"waiting for another ush that installs {self.name}"))
             try:
+                if os.path.lexists(self.target):
+                    raise PlanMoved
                 tree, kept, records = self._prepare(staging)
             except BaseException:
-                releases.pop()()
+                release()
                 raise
-            brought.append(kept)
-            return (PlaceTree(staged=tree, target=self.target), *records, *more_steps)
 
-        def verify() -> tuple[Finding, ...]:
-            releases.pop()()
-            described = self.origin.description
-            proofs = prove(brought[-1], self.host)
-            if all(one.passed for one in proofs):
-                proofs += prove_parts(brought[-1], self.request.wanted, self.host)
-            if described is None or any(not one.passed for one in proofs):
-                return proofs
-            return (*proofs, *run_described(described.checks, brought[-1], self.host))
+            def verify() -> tuple[Finding, ...]:
+                release()
+                return self._proofs(kept)
 
-        return Change(plan=plan, prepare=prepare, verify=verify)
+            steps = (PlaceTree(staged=tree, target=self.target), *records, *more_steps)
+            return Prepared(steps=steps, verify=verify)
+
+        return Change(plan=plan, prepare=prepare)
+
+    def _proofs(self, kept: ManagedInterpreter) -> tuple[Finding, ...]:
+        proofs = prove(kept, self.host)
+        if all(one.passed for one in proofs):
+            proofs += prove_parts(kept, self.request.wanted, self.host)
+        described = self.origin.description
+        if described is None or any(not one.passed for one in proofs):
+            return proofs
+        return (*proofs, *run_described(described.checks, kept, self.host))
 
     def _prepare(self, staging: Place) -> tuple[Place, ManagedInterpreter, tuple[Step, ...]]:
         path, digest, records = ("", "", ()) if self.origin.folder else self._archive()

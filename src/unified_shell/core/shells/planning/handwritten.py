@@ -1,11 +1,11 @@
 """Entries of PATH that a person's own lines put there in new sessions, and dropping them."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, plan_line
-from unified_shell.core.changes.steps import Step
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, Prepared, plan_line
 from unified_shell.core.errors import Refused
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -19,6 +19,9 @@ from unified_shell.core.shells.tracing.path_report import EntryReport, report_pa
 
 from .own_lines import OwnLine, edit_line, line_steps, own_line, text_of_line
 from .session_checks import Proof
+
+if TYPE_CHECKING:
+    from unified_shell.core.changes.steps import Step
 
 __all__ = ["plan_drop_handwritten"]
 
@@ -56,17 +59,17 @@ def plan_drop_handwritten(place: Place, shells: Sequence[Dialect], host: Host, l
         ),
         afterwards=("New sessions no longer have it; open sessions keep it.",),
     )
-    proofs: list[Proof] = []
 
-    def prepare(_staging: Place) -> tuple[Step, ...]:
+    def prepare(_staging: Place) -> Prepared:
         modes = [(dialect, mode) for dialect in shells for mode in Mode]
-        proofs.append(Proof(modes, host, [(line.file, line.dialect) for line in lines]))
-        return steps
+        proof = Proof(modes, host, [(line.file, line.dialect) for line in lines])
 
-    def verify() -> tuple[Finding, ...]:
-        return proofs[-1].findings("PATH", [], unwanted=[place])
+        def verify() -> tuple[Finding, ...]:
+            return proof.findings("PATH", [], unwanted=[place])
 
-    return Change(plan=plan, prepare=prepare, verify=verify)
+        return Prepared(steps=steps, verify=verify)
+
+    return Change(plan=plan, prepare=prepare)
 
 
 def _find(place: Place, shells: Sequence[Dialect], host: Host, locations: Locations) -> list[_Found]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.errors import Refused, UsageError, nearest
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -74,7 +74,7 @@ def plan_path_add(request: PathRequest, shells: Sequence[Dialect], host: Host, l
         _check_has_commands(place, host)
     before = read_wiring(locations)
     if there := _there_already(place, request, before, shells, host):
-        return Change(plan=Plan(aim=there, nothing_to_do=there), prepare=lambda _staging: ())
+        return change_of(Plan(aim=there, nothing_to_do=there))
     after = wished(before, place, request, host)
     name = shown(place, host.home)
     where = f"before {shown(_absolute(request.before, host), host.home)} on {request.variable}"

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, plan_line
 from unified_shell.core.changes.steps import DropRecord, Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -53,19 +53,19 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
             "From now on, new sessions are without them. A line that was commented out begins with #(ush off).",
         ),
     )
-    proofs: list[Proof] = []
 
-    def prepare(_staging: Place) -> tuple[Step, ...]:
+    def prepare(_staging: Place) -> Prepared:
         modes = [(one, mode) for one in dialects for mode in Mode]
-        proofs.append(Proof(modes, host, [(one.file, one.dialect) for one in found.edits]))
-        return steps
+        proof = Proof(modes, host, [(one.file, one.dialect) for one in found.edits])
 
-    def verify() -> tuple[Finding, ...]:
-        sure = {one.entry for one in found.edits} | {one.directory for one in gone}
-        unwanted = [one for one in found.directories if one in sure and not os.path.isdir(one)]
-        return proofs[-1].findings("PATH", [], unwanted=unwanted)
+        def verify() -> tuple[Finding, ...]:
+            sure = {one.entry for one in found.edits} | {one.directory for one in gone}
+            unwanted = [one for one in found.directories if one in sure and not os.path.isdir(one)]
+            return proof.findings("PATH", [], unwanted=unwanted)
 
-    return Change(plan=plan, prepare=prepare, verify=verify)
+        return Prepared(steps=steps, verify=verify)
+
+    return Change(plan=plan, prepare=prepare)
 
 
 class _Found(Struct, frozen=True, kw_only=True):

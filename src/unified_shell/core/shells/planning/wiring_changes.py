@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
@@ -73,32 +73,32 @@ def plan_wiring(
     )
     if not steps:
         plan = Plan(aim=change.aim, nothing_to_do=change.nothing or "nothing to change")
-        return Change(plan=plan, prepare=lambda _staging: ())
+        return change_of(plan)
     modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
     plan = _plan_of(change, hookup, listed, in_registry, locations, opens=bool(modes))
-    proofs: list[Proof] = []
 
-    def prepare(_staging: Place) -> tuple[Step, ...]:
+    def prepare(_staging: Place) -> Prepared:
         # The sessions as they are before the edit: what fails then is not the edit's fault.
-        proofs.append(Proof(modes, host, hookup.files, hookup.fresh))
-        return steps
+        proof = Proof(modes, host, hookup.files, hookup.fresh)
 
-    def verify() -> tuple[Finding, ...]:
-        sessions = proofs[-1].findings(
-            change.variable,
-            change.wanted,
-            when=change.when,
-            unwanted=change.unwanted,
-            values=change.values,
-            stamp=stamp_of(change.after, locations.scope),
-            own=_in_front(change.after) if change.in_front else (),
-        )
-        wanted = () if change.when else change.wanted
-        if change.script is not None and not any(one.puts_back for one in sessions):
-            sessions += check_script(change.script, modes, host)
-        return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))
+        def verify() -> tuple[Finding, ...]:
+            sessions = proof.findings(
+                change.variable,
+                change.wanted,
+                when=change.when,
+                unwanted=change.unwanted,
+                values=change.values,
+                stamp=stamp_of(change.after, locations.scope),
+                own=_in_front(change.after) if change.in_front else (),
+            )
+            wanted = () if change.when else change.wanted
+            if change.script is not None and not any(one.puts_back for one in sessions):
+                sessions += check_script(change.script, modes, host)
+            return (*sessions, *registry_findings(change.variable, wanted, change.unwanted, host))
 
-    return Change(plan=plan, prepare=prepare, verify=verify)
+        return Prepared(steps=steps, verify=verify)
+
+    return Change(plan=plan, prepare=prepare)
 
 
 def _plan_of(

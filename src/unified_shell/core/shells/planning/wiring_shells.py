@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from unified_shell.core.changes.plan import Change, Plan
+from unified_shell.core.changes.plan import Change, Plan, Prepared
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.errors import UsageError
 from unified_shell.core.findings import Finding
@@ -68,14 +68,14 @@ def _change(
     stamp: tuple[str, str] = ("", ""),
 ) -> Change:
     steps = (*more, *hookup.steps)
-    proofs: list[Proof] = []
 
-    def prepare(_staging: Place) -> tuple[Step, ...]:
-        proofs.append(Proof(hookup.modes, host, hookup.files, hookup.fresh))
-        return steps
+    def prepare(_staging: Place) -> Prepared:
+        proof = Proof(hookup.modes, host, hookup.files, hookup.fresh)
 
-    def verify() -> tuple[Finding, ...]:
-        return proofs[-1].findings("PATH", [], stamp=stamp)
+        def verify() -> tuple[Finding, ...]:
+            return proof.findings("PATH", [], stamp=stamp)
+
+        return Prepared(steps=steps, verify=verify)
 
     plan = Plan(
         aim=aim,
@@ -84,4 +84,4 @@ def _change(
         nothing_to_do="" if steps else nothing,
         afterwards=("New sessions have it; open sessions stay as they are.",),
     )
-    return Change(plan=plan, prepare=prepare, verify=verify)
+    return Change(plan=plan, prepare=prepare)

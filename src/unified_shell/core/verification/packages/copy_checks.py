@@ -2,8 +2,6 @@
 
 import os
 
-from msgspec.structs import replace
-
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.environments.copying import Source
 from unified_shell.core.environments.model.layout import link_place
@@ -40,7 +38,7 @@ def with_copy_checks(
         copy = find_environment(name, host, locations)
         return (start, _stands_alone(copy, source, host), *check_distributions(copy, facts, host))
 
-    return replace(change, verify=verify)
+    return change.verified_by(verify)
 
 
 def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:

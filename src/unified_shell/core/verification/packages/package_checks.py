@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct, field
-from msgspec.structs import replace
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
@@ -33,7 +32,7 @@ class PackageChecks(Struct):
 
     def checked(self, change: Change) -> Change:
         """Return the change with its verification: the interpreter starts, and what is new imports and launches."""
-        return replace(change, verify=self._verify)
+        return change.verified_by(self._verify)
 
     def lines(self) -> tuple[Afterward, ...]:
         """Return lines that tell which commands appeared, and by which other name what was asked for is imported."""
