@@ -1,5 +1,6 @@
 """Fixtures shared by all tests."""
 
+import signal
 from pathlib import Path
 
 import pytest
@@ -30,6 +31,12 @@ def apiary(account: Account, study: Path) -> Account:
     account.ush("index", "add", "apiary", study, "--yes")
     account.new_environment()
     return account
+
+
+def pytest_configure() -> None:
+    """Let interrupts through: where the tests were started in the background, what they start would ignore them too."""
+    if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
+        signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
