@@ -31,6 +31,11 @@ CASES: dict[str, tuple[list[str], int, str]] = {
     "unknown option": (["look", "--nope"], 2, "no such option"),
     "missing word": (["package", "get"], 2, "nothing is requested"),
     "unknown environment": (["environment", "show", "hvie"], 2, "Did you mean hive?"),
+    "no such list": (
+        ["package", "get", "--file", "none.txt", "-e", "hive"],
+        4,
+        "ush: none.txt cannot be read: no such file or directory\n",
+    ),
     "which environment": (["package", "get", "swarmcast"], 2, "no environment is named or entered"),
     "an interpreter": (
         ["package", "get", "swarmcast", "-e", "/usr", "-y"],

@@ -46,6 +46,7 @@ __all__ = [
     "UshError",
     "WheelBroken",
     "nearest",
+    "os_error_reason",
     "os_error_text",
 ]
 
@@ -166,7 +167,12 @@ class Unfinished(UshError):
 def os_error_text(error: OSError) -> str:
     """Say an error of the operating system in a sentence's words, with the file it is about."""
     name = error.filename2 or error.filename
-    return f"{name}: {(error.strerror or str(error)).lower()}" if name else (error.strerror or str(error)).lower()
+    return f"{name}: {os_error_reason(error)}" if name else os_error_reason(error)
+
+
+def os_error_reason(error: OSError) -> str:
+    """Say an error of the operating system in a sentence's words, for a sentence that names the file itself."""
+    return (error.strerror or str(error)).lower()
 
 
 def nearest(name: str, known: Iterable[str], *, likeness: float = 0.6) -> str:

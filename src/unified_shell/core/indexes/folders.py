@@ -6,7 +6,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name
-from unified_shell.core.errors import TransferFailed
+from unified_shell.core.errors import TransferFailed, os_error_reason
 from unified_shell.core.machine.places import Place, join
 
 __all__ = ["files_in", "projects_in"]
@@ -45,5 +45,5 @@ def _files(folder: str) -> list[Place]:
             if one.is_dir(follow_symlinks=False):
                 found += [join(one.path, name) for name in sorted(os.listdir(one.path)) if name.endswith(ENDINGS)]
     except OSError as error:
-        raise TransferFailed(f"the folder {folder} cannot be read: {(error.strerror or '').lower()}") from error
+        raise TransferFailed(f"the folder {folder} cannot be read: {os_error_reason(error)}") from error
     return found

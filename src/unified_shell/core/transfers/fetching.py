@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 from msgspec import Struct, field
 
-from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped
+from unified_shell.core.errors import HashDiffers, TransferFailed, TransferStopped, os_error_reason
 from unified_shell.core.machine.clock import pause
 from unified_shell.core.machine.host import Host
 from unified_shell.core.next_steps import ush
@@ -353,6 +353,6 @@ def _read_local(place: str, address: str, limit_bytes: int) -> Reply:
         with open(place, "rb") as file:
             content = b"".join(_limited(iter(lambda: file.read(1 << 20), b""), limit_bytes, address))
     except OSError as error:
-        raise TransferFailed(f"{place} cannot be read: {(error.strerror or '').lower()}") from error
+        raise TransferFailed(f"{place} cannot be read: {os_error_reason(error)}") from error
     kind = "text/html" if place.endswith((".html", ".htm")) else ""
     return Reply(status=200, content=content, content_type=kind, address=address)

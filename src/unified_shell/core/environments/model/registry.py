@@ -192,8 +192,11 @@ def choose_environment(name: str, host: Host, locations: Locations) -> Environme
     if entered:
         return find_environment(entered, host, locations)
     names = sorted({one.name for one in _everyones(host, locations)} | set(environment_names(locations)))
-    have = f"there are: {', '.join(names)}" if names else "there is none yet: ush environment new study"
-    raise UsageError("no environment is named or entered", next_step=f"-e ENVIRONMENT   ({have})")
+    if not names:
+        raise UsageError("there is no environment yet", next_step=ush("environment", "new", "study"))
+    raise UsageError(
+        "no environment is named or entered", next_step=f"-e ENVIRONMENT   (there are: {', '.join(names)})"
+    )
 
 
 def check_changeable(environment: Environment) -> None:

@@ -22,7 +22,7 @@ from unified_shell.core.environments.builds.source_builds import SourceBuilder
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.contents import Contents
 from unified_shell.core.environments.model.registry import Environment, check_changeable
-from unified_shell.core.errors import CouldNot, Refused, UsageError, os_error_text
+from unified_shell.core.errors import CouldNot, Refused, UsageError, os_error_reason
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
@@ -131,7 +131,7 @@ def _read(path: str) -> "Pylock":
         with open(path, "rb") as file:
             return Pylock.from_dict(tomllib.load(file))
     except OSError as error:
-        raise CouldNot(f"{path} cannot be read: {os_error_text(error)}", next_step="check its name") from error
+        raise CouldNot(f"{path} cannot be read: {os_error_reason(error)}", next_step="check its name") from error
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise UsageError(f"{name} is not valid TOML: {error}", next_step="mend it, or lock anew") from error
     except PylockValidationError as error:

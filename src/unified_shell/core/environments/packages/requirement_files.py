@@ -12,7 +12,7 @@ from collections.abc import Mapping, Sequence
 from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
-from unified_shell.core.errors import CouldNot, UnknownName, UsageError, os_error_text
+from unified_shell.core.errors import CouldNot, UnknownName, UsageError, os_error_reason
 from unified_shell.core.next_steps import ush
 
 from .requests import parse_request
@@ -32,7 +32,7 @@ def read_requirements(path: str, extras: Sequence[str] = (), groups: Sequence[st
         with open(path, encoding="utf-8") as file:
             text = file.read()
     except (OSError, UnicodeDecodeError) as error:
-        why = os_error_text(error) if isinstance(error, OSError) else "it is not UTF-8 text"
+        why = os_error_reason(error) if isinstance(error, OSError) else "it is not UTF-8 text"
         raise CouldNot(f"{path} cannot be read: {why}", next_step="check its name") from error
     name = os.path.basename(path)
     if name.endswith(".toml"):
