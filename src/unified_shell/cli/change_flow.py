@@ -188,7 +188,7 @@ def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeO
     import msgspec
 
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.plan_view import print_plan
+    from unified_shell.views.plan_view import print_afterwards, print_plan
 
     if how.as_json and (how.only_plan or plan.nothing_to_do):
         call = typed_call(click.get_current_context())
@@ -198,6 +198,7 @@ def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeO
         raise Refused("--json cannot ask; nothing was changed", again_with=("--yes",))
     if plan.nothing_to_do:
         context.screen.result(f"Nothing to change: {plan.nothing_to_do}.")
+        print_afterwards(context.screen, plan.afterwards)
         return False
     if plan == agreed:
         return True

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
     from .screen import Screen
 
-__all__ = ["print_findings", "print_outcome", "print_plan"]
+__all__ = ["print_afterwards", "print_findings", "print_outcome", "print_plan"]
 
 WORDS = {
     LineKind.ADD: "add",
@@ -91,14 +91,18 @@ def print_outcome(
     heading(screen, f"Done, as change {outcome.number}{checked}.")
     if faults:
         print_findings(screen, faults)
-    # Labels that follow each other stand below each other.
+    print_afterwards(screen, afterwards)
+    screen.next(undo, label="  Undo" if not is_undo else "  Redo")
+
+
+def print_afterwards(screen: Screen, afterwards: Sequence[Afterward]) -> None:
+    """Write what can be done now; labels stand below each other."""
     wide = max((len(one.label) + 1 for one in afterwards if isinstance(one, Labelled)), default=0)
     for one in afterwards:
         if isinstance(one, Labelled):
             screen.result(f"  {f'{one.label}:':{wide}} {next_step_text(one.step, screen.home)}")
         else:
             screen.result(f"  {one}")
-    screen.next(undo, label="  Undo" if not is_undo else "  Redo")
 
 
 def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:

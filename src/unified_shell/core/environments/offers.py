@@ -118,7 +118,7 @@ def _plan(environment: Environment, path: Place, text: str, title: str, use: str
         lines=(plan_line(LineKind.ADD, About.OFFER, title=title, use=use, path=path),),
         relies_on=(f"environment {environment.name}",),
         nothing_to_do=f"{title} is offered {use} already" if before == after else "",
-        afterwards=("An open notebook server or menu notices it the next time it looks.",),
+        afterwards=() if before == after else ("An open notebook server or menu notices it the next time it looks.",),
     )
     return change_of(plan, prepare=lambda _staging: (step,))
 

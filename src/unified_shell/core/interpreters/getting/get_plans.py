@@ -17,7 +17,6 @@ from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.managed import read_managed
 from unified_shell.core.interpreters.requesting import Asked, Ready, parse_request, ready_ones
-from unified_shell.core.machine import places
 from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -108,14 +107,14 @@ def _ready_already(one: Ready, request: InterpreterRequest, host: Host, location
         plan = change.plan
         note = plan_line(LineKind.NOTE, About.READY_ALREADY, title=one.title, path=one.path)
         return replace(change, plan=replace(plan, lines=(note, *plan.lines)))
-    if not one.on_path:
-        wired = read_wiring(locations).find("PATH", folder) is not None
-        said += (
-            ", in the wiring; a new session finds it"
-            if wired
-            else f", not on PATH (ush path add {places.typed(folder, host.home)})"
-        )
-    return change_of(Plan(aim=said, nothing_to_do=said))
+    wire = Labelled(label="Put it on PATH", step=ush("path", "add", folder, *locations.scope_words))
+    if one.on_path:
+        return change_of(Plan(aim=said, nothing_to_do=said))
+    if read_wiring(locations).find("PATH", folder) is not None:
+        said += ", in the wiring; a new session finds it"
+        return change_of(Plan(aim=said, nothing_to_do=said))
+    said += ", not on PATH"
+    return change_of(Plan(aim=said, nothing_to_do=said, afterwards=(wire,)))
 
 
 def _plan(getting: Getting, asked: Asked, licence: list[PlanLine], *, wired: bool) -> Plan:

@@ -51,7 +51,9 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
         nothing_to_do="" if steps else _nothing(found.left, host),
         afterwards=(
             "From now on, new sessions are without them. A line that was commented out begins with #(ush off).",
-        ),
+        )
+        if steps
+        else (),
     )
 
     def prepare(_staging: Place) -> Prepared:

@@ -82,6 +82,6 @@ def _change(
         lines=(SESSIONS_NOTE, *hookup.lines),
         relies_on=hookup.relies_on,
         nothing_to_do="" if steps else nothing,
-        afterwards=("New sessions have it; open sessions stay as they are.",),
+        afterwards=("New sessions have it; open sessions stay as they are.",) if steps else (),
     )
     return Change(plan=plan, prepare=prepare)
