@@ -37,7 +37,7 @@ from unified_shell.core.changes.steps import (
 )
 from unified_shell.core.changes.undo import is_standing, undo_change
 from unified_shell.core.errors import CouldNot, PutBack, UndoRefused, Unfinished
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, Verdict
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes.presence import Worker, present, this_worker
@@ -251,11 +251,13 @@ def test_a_failing_step_puts_back_those_before_it(executor: Executor, tmp_path: 
 
 def test_a_finding_that_puts_back_and_one_that_does_not(executor: Executor, tmp_path: Path) -> None:
     one = tmp_path / "one"
-    bad = Finding(subject="hive", question="hums", passed=False, answer="it is silent", remedy="look", puts_back=True)
+    bad = Finding(
+        subject="hive", question="hums", verdict=Verdict.FAULT, answer="it is silent", remedy="look", puts_back=True
+    )
     with pytest.raises(PutBack, match="hive: it is silent; the change was put back"):
         executor.perform(change(replace(one, None, "b"), findings=(bad,)))
     assert not one.exists()
-    mild = Finding(subject="hive", question="hums", passed=False, answer="softly")
+    mild = Finding(subject="hive", question="hums", verdict=Verdict.FAULT, answer="softly")
     outcome = executor.perform(change(replace(one, None, "b"), findings=(mild,)))
     assert (outcome.faults, one.read_text()) == ((mild,), "b")
     with pytest.raises(PutBack):

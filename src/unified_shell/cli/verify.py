@@ -82,7 +82,7 @@ def verify(
         context.screen.result(json_text("verification", body))
     else:
         print_verification(context.screen, results)
-    if any(not one.passed for _, found in results for one in found):
+    if any(one.is_fault for _, found in results for one in found):
         click.get_current_context().exit(1)
 
 

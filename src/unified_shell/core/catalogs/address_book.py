@@ -9,7 +9,7 @@ from unified_shell.core.changes.plan import About, Change, LineKind, Plan, chang
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused, UnknownName, UsageError
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import join, to_json_text
@@ -158,7 +158,7 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 Finding(
                     subject=f"{self.kind} {name}",
                     question="answers",
-                    passed=not why,
+                    verdict=verdict_of(passed=not why),
                     answer=why or "yes",
                     remedy=ush(self.kind, "drop", name, *locations.scope_words, why="if the address is wrong")
                     if why

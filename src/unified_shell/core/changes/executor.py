@@ -131,7 +131,7 @@ class Executor(Struct, frozen=True, kw_only=True):
                     )
             self.journal.set_state(number, EntryState.VERIFYING)
             findings = prepared.verify()
-            wrong = [one for one in findings if not one.passed and (one.puts_back or strict)]
+            wrong = [one for one in findings if one.is_fault and (one.puts_back or strict)]
             if wrong:
                 raise _put_back_for(wrong[0])
             self.journal.set_state(number, EntryState.DONE, ended=now_seconds())

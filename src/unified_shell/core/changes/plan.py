@@ -125,5 +125,5 @@ class Outcome(Struct, frozen=True, kw_only=True):
 
     @property
     def faults(self) -> tuple[Finding, ...]:
-        """The findings that did not pass."""
-        return tuple(finding for finding in self.findings if not finding.passed)
+        """The findings that are at fault."""
+        return tuple(finding for finding in self.findings if finding.is_fault)

@@ -5,8 +5,10 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
+from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.places import join
+from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
@@ -20,12 +22,15 @@ ENV_PROGRAMS = ("/usr/bin/env", "/bin/env")
 
 
 class Judgement(Struct, frozen=True, kw_only=True):
-    """`state` is ready, broken or mismatched; `why` says what is wrong. `library` is one that is missing, if that is it."""
+    """`state` is ready, broken or mismatched; `why` says what is wrong, `cause` the same for programs. `library` is one that
+    is missing, if that is it.
+    """
 
     kind: FileKind
     state: State = State.READY
     why: str = ""
     library: str = ""
+    cause: Cause = Cause.UNKNOWN
 
 
 def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: Sequence[str] = ()) -> Judgement:
@@ -33,27 +38,38 @@ def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: S
     facts = read_executable(path)
     if facts.kind is FileKind.ABSENT:
         target = os.readlink(path) if os.path.islink(path) else ""
-        return _broken(facts, f"a dangling link to {target}" if target else "is not there")
+        if target:
+            return _broken(facts, f"a dangling link to {target}", Cause.LINK_DANGLES)
+        return _broken(facts, "is not there", Cause.NOT_FOUND)
     if not is_executable_file(path):
-        return _broken(facts, _not_executable(path, facts))
+        return _broken(facts, _not_executable(path, facts), Cause.NOT_EXECUTABLE)
     if facts.kind in (FileKind.EMPTY, FileKind.OTHER):
-        return _broken(facts, f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}")
+        kind = f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}"
+        return _broken(facts, kind, Cause.NO_PROGRAM)
     if facts.interpreter and not os.path.exists(facts.interpreter):
-        return _broken(facts, f"needs {facts.interpreter}, which is not there")
+        needs = f"needs {facts.interpreter}, which is not there"
+        if facts.interpreter.endswith("\r"):
+            needs = (
+                "its first line ends in a carriage return, which the system takes for part of the interpreter's name"
+            )
+        return _broken(facts, needs, Cause.INTERPRETER_ABSENT)
     if facts.kind is FileKind.SCRIPT:
         return _judge_script(path, facts, entries)
     if facts.kind in PROGRAMS and not _runs_here(facts, host):
         why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
-        return Judgement(kind=facts.kind, state=State.MISMATCHED, why=why)
+        return Judgement(kind=facts.kind, state=State.MISMATCHED, why=why, cause=Cause.OTHER_MACHINE)
+    if facts.kind is FileKind.ELF and (lost := bytes_cut_off(path)):
+        return _broken(facts, f"is cut short: {lost} bytes of the program are not in the file", Cause.CUT_SHORT)
     lacks = lacking_libraries(path, library_path) if facts.kind is FileKind.ELF else ()
     if lacks:
         missing = next((one.library for one in lacks if not one.version), "")
-        return Judgement(kind=facts.kind, state=State.BROKEN, why=str(lacks[0]), library=missing)
+        cause = Cause.LIBRARY_ABSENT if missing else Cause.SYSTEM_TOO_OLD
+        return Judgement(kind=facts.kind, state=State.BROKEN, why=str(lacks[0]), library=missing, cause=cause)
     return Judgement(kind=facts.kind)
 
 
-def _broken(facts: Executable, why: str) -> Judgement:
-    return Judgement(kind=facts.kind, state=State.BROKEN, why=why)
+def _broken(facts: Executable, why: str, cause: Cause) -> Judgement:
+    return Judgement(kind=facts.kind, state=State.BROKEN, why=why, cause=cause)
 
 
 def _not_executable(path: str, facts: Executable) -> str:
@@ -68,12 +84,14 @@ def _judge_script(path: str, facts: Executable, entries: Sequence[str]) -> Judge
         name = _name_for_env(path)
         found = next((join(one, name) for one in entries if one and is_executable_file(join(one, name))), "")
         if name and not found:
-            return _broken(facts, f"its first line asks env for {name}, which is not on PATH")
+            return _broken(
+                facts, f"its first line asks env for {name}, which is not on PATH", Cause.INTERPRETER_ABSENT
+            )
         return Judgement(kind=facts.kind)
     if not is_executable_file(facts.interpreter):
-        return _broken(facts, f"needs {facts.interpreter}, which is not executable")
+        return _broken(facts, f"needs {facts.interpreter}, which is not executable", Cause.INTERPRETER_ABSENT)
     if read_executable(facts.interpreter).kind is FileKind.ELF and (lacks := lacking_libraries(facts.interpreter)):
-        return _broken(facts, f"needs {facts.interpreter}, and {lacks[0]}")
+        return _broken(facts, f"needs {facts.interpreter}, and {lacks[0]}", Cause.LIBRARY_ABSENT)
     return Judgement(kind=facts.kind)
 
 

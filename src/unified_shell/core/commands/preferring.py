@@ -10,7 +10,7 @@ from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, ReplaceFile, Step
 from unified_shell.core.errors import Refused, UnknownName
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -177,7 +177,7 @@ def _answers(choice: Choice, host: Host, locations: Locations) -> tuple[Finding,
             Finding(
                 subject=f"new {mode.value} {dialect.name}",
                 question=f"{choice.name} is answered",
-                passed=passed,
+                verdict=verdict_of(passed=passed),
                 answer=answer,
                 remedy="" if passed else remedy or ush("look", choice.name),
             )

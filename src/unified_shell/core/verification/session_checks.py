@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from unified_shell.core.environments.libraries.library_checks import interpreter_name
 from unified_shell.core.environments.model.registry import Environment
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, Verdict, verdict_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join, shown
@@ -70,7 +70,7 @@ def _enter(
             Finding(
                 subject=subject,
                 question=f"finds {command} after entering {environment.name}",
-                passed=False,
+                verdict=Verdict.FAULT,
                 answer=f"it finds {answer}" if answer else "it finds nothing",
                 remedy=ush("look", command),
             ),
@@ -79,7 +79,7 @@ def _enter(
     entered = Finding(
         subject=subject,
         question=f"enters {environment.name} and finds its commands",
-        passed=True,
+        verdict=Verdict.PASSED,
         answer=f"{count}, {commands[-1]} among them",
         elapsed_seconds=session.elapsed_seconds,
     )
@@ -96,7 +96,7 @@ def _opens(session: Session) -> Finding:
     return Finding(
         subject=_subject(session),
         question="opens",
-        passed=not session.trouble,
+        verdict=verdict_of(passed=not session.trouble),
         answer=session.trouble or "yes",
         remedy=ush("shell", "list") if session.trouble else "",
         elapsed_seconds=session.elapsed_seconds,
@@ -121,7 +121,7 @@ def _wired_entries(session: Session, wiring: Wiring, host: Host) -> list[Finding
                 Finding(
                     subject=_subject(session),
                     question=f"has {shown(one.directory, host.home)} on {one.variable}, once",
-                    passed=False,
+                    verdict=Verdict.FAULT,
                     answer=f"{times} times",
                     remedy=ush("shell", "list"),
                 )

@@ -6,7 +6,7 @@ import shutil
 
 from unified_shell.core.environments.model.contents import Contents
 from unified_shell.core.environments.model.registry import Environment
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, Verdict, verdict_of
 from unified_shell.core.interpreters.languages import Language, find_language
 from unified_shell.core.interpreters.other_languages import said_version, undisturbed
 from unified_shell.core.machine.host import Host
@@ -35,7 +35,7 @@ def check_library(environment: Environment, host: Host, *, puts_back: bool = Fal
     start = Finding(
         subject=subject,
         question="its interpreter starts",
-        passed=not trouble,
+        verdict=verdict_of(passed=not trouble),
         answer=trouble or f"{table.title} {version}",
         remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,
@@ -56,16 +56,18 @@ def _imports(environment: Environment, table: Language, program: Place, host: Ho
     question = "a module put into its library is found"
     subject = f"environment {environment.name}"
     if not os.path.isdir(library):
-        return Finding(subject=subject, question=question, passed=False, answer="its library is gone", remedy=made_by)
+        return Finding(
+            subject=subject, question=question, verdict=Verdict.FAULT, answer="its library is gone", remedy=made_by
+        )
     if not os.access(library, os.W_OK):
         answer = f"not tried: {library} cannot be written by you"
-        return Finding(subject=subject, question=question, passed=True, answer=answer)
+        return Finding(subject=subject, question=question, verdict=Verdict.PASSED, answer=answer)
     name = f"UshProof{os.urandom(4).hex()}"
     variables = undisturbed(table, host.environment())
     variables |= {one.name: one.value for one in environment.contents.wiring.variables}
     try:
         if trouble := _put(name, library, table, program, variables):
-            return Finding(subject=subject, question=question, passed=False, answer=trouble, remedy=made_by)
+            return Finding(subject=subject, question=question, verdict=Verdict.FAULT, answer=trouble, remedy=made_by)
         ran = run_program(
             (program, *(word.replace("{name}", name) for word in table.module)),
             environment=variables,
@@ -79,7 +81,7 @@ def _imports(environment: Environment, table: Language, program: Place, host: Ho
     return Finding(
         subject=subject,
         question=question,
-        passed=not trouble,
+        verdict=verdict_of(passed=not trouble),
         answer=trouble or library,
         remedy=made_by if trouble else "",
         puts_back=puts_back,

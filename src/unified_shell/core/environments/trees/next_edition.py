@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.contents import Contents
 from unified_shell.core.environments.model.registry import Environment
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.clock import now_seconds
@@ -77,7 +77,7 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
     return Finding(
         subject=f"environment {os.path.basename(prefix)}",
         question="its interpreter starts, in its own place",
-        passed=not trouble,
+        verdict=verdict_of(passed=not trouble),
         answer=trouble or facts.title,
         remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,

@@ -5,7 +5,7 @@ import re
 from collections.abc import Sequence
 
 from unified_shell.core.catalogs.description import DescribedCheck
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.interpreters.managed import ManagedInterpreter
 from unified_shell.core.interpreters.other_languages import language_named, undisturbed
 from unified_shell.core.interpreters.requesting import version_fits
@@ -48,7 +48,7 @@ def _finding(check: DescribedCheck, kept: ManagedInterpreter, host: Host) -> Fin
     return Finding(
         subject=f"interpreter {kept.name}",
         question=question,
-        passed=not trouble,
+        verdict=verdict_of(passed=not trouble),
         answer=trouble or "yes",
         remedy=ush("undo", why="its description promises this") if trouble else "",
         elapsed_seconds=ran.elapsed_seconds,

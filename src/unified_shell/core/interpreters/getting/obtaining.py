@@ -97,10 +97,10 @@ class Getting(Struct, frozen=True, kw_only=True):
 
     def _proofs(self, kept: ManagedInterpreter) -> tuple[Finding, ...]:
         proofs = prove(kept, self.host)
-        if all(one.passed for one in proofs):
+        if not any(one.is_fault for one in proofs):
             proofs += prove_parts(kept, self.request.wanted, self.host)
         described = self.origin.description
-        if described is None or any(not one.passed for one in proofs):
+        if described is None or any(one.is_fault for one in proofs):
             return proofs
         return (*proofs, *run_described(described.checks, kept, self.host))
 

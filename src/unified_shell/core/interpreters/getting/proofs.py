@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from unified_shell.core.errors import InterpreterUnusable
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.interpreters.managed import ManagedInterpreter
@@ -102,7 +102,7 @@ def _finding(kept: ManagedInterpreter, question: str, trouble: str, answer: str 
     return Finding(
         subject=f"interpreter {kept.name}",
         question=question,
-        passed=not trouble,
+        verdict=verdict_of(passed=not trouble),
         answer=trouble or answer,
         remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,

@@ -16,6 +16,7 @@ from unified_shell.core.machine.files.reading_at import read_at
 __all__ = [
     "ElfFile",
     "ElfString",
+    "bytes_cut_off",
     "defined_versions",
     "needed_versions",
     "other_string_offsets",
@@ -97,6 +98,20 @@ def read_elf(path: str) -> ElfFile | None:
             return parse_elf(_Pages(file.fileno()))
     except (OSError, ValueError, struct.error):
         return None
+
+
+def bytes_cut_off(path: str) -> int:
+    """Return how many bytes of a file's loaded segments are missing at its end; 0 for a whole one, or no ELF file."""
+    try:
+        with open(path, "rb") as file:
+            head = _Pages(file.fileno())
+            if head[0:4] != b"\x7fELF":
+                return 0
+            headers = _headers(head, wide=head[4:5] == b"\x02", order="<" if head[5:6] != b"\x02" else ">")
+            end = max((at + size for kind, at, _, size in headers if kind == PT_LOAD), default=0)
+            return max(0, end - os.path.getsize(path))
+    except (OSError, struct.error):
+        return 0
 
 
 def parse_elf(content: "bytes | bytearray | _Pages") -> ElfFile:

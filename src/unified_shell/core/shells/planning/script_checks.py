@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
@@ -34,7 +34,7 @@ def check_script(script: SessionScript, modes: Sequence[tuple[Dialect, Mode]], h
             Finding(
                 subject=f"a new {mode.value} session of {dialect.name}",
                 question=f"reads {shown(script.file, host.home)}",
-                passed=not lacking and not session.trouble,
+                verdict=verdict_of(passed=not lacking and not session.trouble),
                 answer=session.trouble or (f"it has no {lacking[0]}" if lacking else "yes"),
                 remedy=ush("shell", "list") if lacking else "",
                 elapsed_seconds=session.elapsed_seconds,

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, Verdict, verdict_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes.processes import run_program
@@ -84,7 +84,7 @@ class Proof:
             Finding(
                 subject=shown(file, self._host.home),
                 question="its syntax is valid",
-                passed=False,
+                verdict=Verdict.FAULT,
                 answer=error,
                 remedy=f"look at {shown(file, self._host.home)}",
                 puts_back=True,
@@ -139,7 +139,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
             Finding(
                 subject=subject,
                 question="opens",
-                passed=False,
+                verdict=Verdict.FAULT,
                 answer=f"{after.trouble}{' (as it did before)' if known else ''}",
                 remedy=ush("shell", "list"),
                 puts_back=not known,
@@ -152,7 +152,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
             Finding(
                 subject=subject,
                 question="opens without new errors",
-                passed=False,
+                verdict=Verdict.FAULT,
                 answer=new_errors[0],
                 puts_back=True,
             )
@@ -163,7 +163,7 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
             Finding(
                 subject=subject,
                 question="reads the wiring",
-                passed=False,
+                verdict=Verdict.FAULT,
                 answer="its startup files do not reach the hook-up",
                 remedy=ush("shell", "list"),
                 puts_back=True,
@@ -177,7 +177,13 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
     found += [_entry_finding(after, aims.variable, directory, home, times=0) for directory in aims.unwanted]
     found += [_value_finding(after, name, value) for name, value in aims.values if times]
     return found or [
-        Finding(subject=subject, question="opens", passed=True, answer="yes", elapsed_seconds=after.elapsed_seconds)
+        Finding(
+            subject=subject,
+            question="opens",
+            verdict=Verdict.PASSED,
+            answer="yes",
+            elapsed_seconds=after.elapsed_seconds,
+        )
     ]
 
 
@@ -192,7 +198,7 @@ def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims"
     return Finding(
         subject=found.subject,
         question=f"{winner.command} starts from {shown(directory, host.home)}",
-        passed=False,
+        verdict=Verdict.FAULT,
         answer=f"it starts from {by}",
         remedy=remedy or ush("path", "list", "--shell", session.shell, why="shows what puts it there"),
         elapsed_seconds=session.elapsed_seconds,
@@ -204,7 +210,7 @@ def _value_finding(session: Session, name: str, value: str) -> Finding:
     return Finding(
         subject=_subject(session),
         question=f"has the variable {name}",
-        passed=there == value,
+        verdict=verdict_of(passed=there == value),
         answer="yes" if there == value else ("it is not set" if there is None else f"it is {there!r}"),
         remedy="" if there == value else ush("shell", "list"),
         elapsed_seconds=session.elapsed_seconds,
@@ -218,7 +224,7 @@ def _entry_finding(session: Session, variable: str, directory: str, home: str, *
     return Finding(
         subject=_subject(session),
         question=f"has {'' if times else 'no '}{shown(directory, home)} on {variable}",
-        passed=found == times,
+        verdict=verdict_of(passed=found == times),
         answer=place if found else ("yes" if times == 0 else "it is not there"),
         remedy=""
         if found == times

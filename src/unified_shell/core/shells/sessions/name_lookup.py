@@ -11,7 +11,7 @@ from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from .path_faults import first_on
 from .sessions import Session, open_session
 
-__all__ = ["NameLookup", "look_up_name"]
+__all__ = ["NameLookup", "look_up_name", "lookup_in"]
 
 # What each says of a name that is no file; ksh and mksh call a remembered file a tracked alias.
 KINDS = (
@@ -38,12 +38,16 @@ class NameLookup(Struct, frozen=True, kw_only=True):
 
 def look_up_name(dialect: Dialect, mode: Mode, name: str, host: Host) -> NameLookup:
     """Open a new session and ask what a name means there."""
-    session = open_session(dialect, mode, host, ask=lambda file: dialect.meaning_question(name, file))
+    return lookup_in(open_session(dialect, mode, host, names=(name,)), name)
+
+
+def lookup_in(session: Session, name: str) -> NameLookup:
+    """Return what a session that was asked about a name takes it for."""
     return NameLookup(
-        shell=dialect.name,
-        mode=mode,
+        shell=session.shell,
+        mode=session.mode,
         file=Place(first_on(session.search_path(), name)),
-        instead=_instead(name, session.answer),
+        instead=_instead(name, dict(session.meanings).get(name, "")),
         stamp=_stamp(session),
         trouble=session.trouble,
         entries=session.search_path(),

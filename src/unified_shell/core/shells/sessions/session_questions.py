@@ -1,7 +1,7 @@
 """The lines that a new session is told to read, and the files that it answers in."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.descendants import MARK
@@ -20,13 +20,18 @@ DUMP = """/bin/readlink /proc/$PPID/exe > "$1.shell"
 
 
 class Questions:
-    """What a session is asked, in a folder of its own; `ask` is given the name of a file for what its lines answer."""
+    """What a session is asked, in a folder of its own; `ask` is given the name of a file for what its lines answer.
 
-    def __init__(self, folder: str, dialect: Dialect, ask: Callable[[str], str]) -> None:
+    Of each of `names` it is asked besides what the session takes it for.
+    """
+
+    def __init__(self, folder: str, dialect: Dialect, ask: Callable[[str], str], names: Sequence[str] = ()) -> None:
         self._environment = join(folder, "environment")
         self._answer = join(folder, "answer")
         script, dump = join(folder, "ask"), join(folder, "dump")
-        lines = ask(self._answer)
+        self._meanings = {name: join(folder, f"meaning-{number}") for number, name in enumerate(names)}
+        asked = [dialect.meaning_question(name, file) for name, file in self._meanings.items()]
+        lines = "\n".join(filter(None, (ask(self._answer), *asked)))
         with open(dump, "w", encoding="ascii") as file:
             file.write(DUMP)
         with open(script, "w", encoding="utf-8", errors="surrogateescape") as file:
@@ -47,10 +52,11 @@ class Questions:
 
     def answer_text(self) -> str:
         """Return what the lines wrote."""
-        if not os.path.exists(self._answer):
-            return ""
-        with open(self._answer, encoding="utf-8", errors="surrogateescape") as file:
-            return file.read()
+        return _content(self._answer)
+
+    def meanings(self) -> tuple[tuple[str, str], ...]:
+        """Return what the session takes each of the names for, in its own words."""
+        return tuple((name, _content(file)) for name, file in self._meanings.items())
 
     def answered_by(self) -> str:
         """Return the path of the shell that read the lines."""
@@ -59,3 +65,10 @@ class Questions:
                 return file.read().strip()
         except OSError:
             return ""
+
+
+def _content(path: str) -> str:
+    if not os.path.exists(path):
+        return ""
+    with open(path, encoding="utf-8", errors="surrogateescape") as file:
+        return file.read()

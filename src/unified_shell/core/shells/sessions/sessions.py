@@ -3,7 +3,7 @@
 import os
 import re
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -29,7 +29,7 @@ PASSED_ON = ("LANG", "LC_ALL", "LC_CTYPE", "TZ", "XDG_DATA_HOME", "XDG_CONFIG_HO
 
 class Session(Struct, frozen=True, kw_only=True):
     """What a new session came to: its variables as a child sees them, the answers of the lines it was
-    given, and what it printed on its way. `trouble` says why there is nothing to see; it `ends` where a startup file
+    given, what it takes names for, and what it printed on its way. `trouble` says why there is nothing to see; it `ends` where a startup file
     ends it. `answered_by` is the program that read the lines: another shell where a startup file starts one instead.
     """
 
@@ -42,6 +42,7 @@ class Session(Struct, frozen=True, kw_only=True):
     elapsed_seconds: float = 0.0
     answered_by: str = ""
     ends: bool = False
+    meanings: tuple[tuple[str, str], ...] = ()
 
     def search_path(self, variable: str = "PATH") -> tuple[str, ...]:
         """Return the entries of a search path in this session."""
@@ -83,25 +84,31 @@ def _ask_nothing(_answer_file: str) -> str:
 
 
 def open_session(
-    dialect: Dialect, mode: Mode, host: Host, *, ask: Callable[[str], str] = _ask_nothing, errors: bool = False
+    dialect: Dialect,
+    mode: Mode,
+    host: Host,
+    *,
+    ask: Callable[[str], str] = _ask_nothing,
+    names: Sequence[str] = (),
+    errors: bool = False,
 ) -> Session:
     """Open a new session in a terminal, as a person does, run the lines of `ask` in it and read its variables.
 
     A startup file may ask whether there is a terminal, and a prompt may run commands: what a session without one comes to
     says little of the next real one. Where none is reached, because a startup file waits for input, it is opened
     without a terminal, and `trouble` stays. `ask` is given the name of a file; what its lines write there is the answer.
-    With `errors`, what it prints on the error stream is read too, in a second session.
+    Of each of `names` it is asked what it takes it for. With `errors`, what it prints on the error stream is read too, in a second session.
     """
     program = find_program(dialect, host)
     if program is None:
         return Session(shell=dialect.name, mode=mode, trouble=f"{dialect.name} is not on this machine")
     opener = _Opener(dialect=dialect, mode=mode, host=host, program=program)
     with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
-        session = opener.in_terminal(Questions(folder, dialect, ask), join(folder, "shelter"))
+        session = opener.in_terminal(Questions(folder, dialect, ask, names), join(folder, "shelter"))
     if not (errors or session.trouble):
         return session
     with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
-        other = opener.without_terminal(Questions(folder, dialect, ask))
+        other = opener.without_terminal(Questions(folder, dialect, ask, names))
     if session.trouble and other.ends:
         return replace(session, trouble=other.trouble, errors=other.errors)
     return replace(session, errors=other.errors)
@@ -174,6 +181,7 @@ class _Opener(Struct, frozen=True, kw_only=True):
             variables=asked.variables(),
             answer=asked.answer_text(),
             answered_by=asked.answered_by(),
+            meanings=asked.meanings(),
             elapsed_seconds=elapsed_seconds,
         )
 

@@ -23,7 +23,7 @@ from unified_shell.core.shells.wiring.path_helper import listed_in
 from .trace_recipes import RECIPES, Recipe, TraceJob
 from .trace_records import Record, parse_csh, parse_fish, parse_prefixed
 
-__all__ = ["PathTrace", "TracedEntry", "attribute", "trace_path"]
+__all__ = ["PathTrace", "TracedEntry", "attribute", "trace_loss", "trace_path"]
 
 # A traced session is slower than a plain one.
 TIMEOUT_SECONDS = 15.0
@@ -55,10 +55,55 @@ def trace_path(dialect: Dialect, mode: Mode, host: Host, final: Sequence[str], v
     """Trace a new session's startup files and say for each entry of `final`, its PATH or another search path, where it
     came from.
     """
+    traced = _traced(dialect, mode, host, variable)
+    if isinstance(traced, str):
+        return PathTrace(entries=_unknown(final), trouble=traced)
+    records, recipe, files = traced.records, traced.recipe, traced.files
+    found = attribute(records, final, traced.inherited, shown_after=recipe.shown_after, variable=variable)
+    if dialect.name == "fish":
+        found = tuple(_of_call(one, files, host) for one in found)
+    entries = tuple(_with_line(one, host) for one in found)
+    return PathTrace(entries=entries, lost=":".join(final) != records[-1].path)
+
+
+def trace_loss(
+    dialect: Dialect, mode: Mode, host: Host, directory: str, variable: str = "PATH"
+) -> TracedEntry | None:
+    """Trace a new session's startup files and return the line after which a directory is no longer on a search path; None
+    where none is seen to take it away.
+    """
+    traced = _traced(dialect, mode, host, variable)
+    if isinstance(traced, str):
+        return None
+    culprit, before, last = None, False, traced.records[0]
+    for record in traced.records:
+        there = directory in record.path.split(":")
+        if before and not there:
+            own = record.exact or (traced.recipe.shown_after and record.command.startswith(_assigns(variable)))
+            culprit = record if own else last
+        before, last = there, record
+    if culprit is None or before:
+        return None
+    return TracedEntry(
+        directory=Place(directory), file=Place(culprit.file), line=culprit.line, command=culprit.command
+    )
+
+
+class _Traced(Struct, frozen=True):
+    """What a trace recorded, how, of which startup files, and the entries that were there before."""
+
+    records: list[Record]
+    recipe: Recipe
+    files: list[Place]
+    inherited: list[str]
+
+
+def _traced(dialect: Dialect, mode: Mode, host: Host, variable: str) -> "_Traced | str":
+    """Trace a new session; returns why it cannot be where it cannot."""
     program = find_program(dialect, host)
     recipe = RECIPES.get(dialect.name)
     if program is None or recipe is None:
-        return PathTrace(entries=_unknown(final), trouble=f"{dialect.name} cannot be traced here")
+        return f"{dialect.name} cannot be traced here"
     with tempfile.TemporaryDirectory(prefix="ush-trace-") as folder:
         files = [one.path for one in read_startup_states(dialect, host) if one.mode is mode and one.is_read]
         base = fresh_variables(host, program)
@@ -73,13 +118,13 @@ def trace_path(dialect: Dialect, mode: Mode, host: Host, final: Sequence[str], v
         )
         records = _run(recipe, job, host)
     if not records:
-        return PathTrace(entries=_unknown(final), trouble="the startup files could not be traced")
+        return "the startup files could not be traced"
     inherited = base[variable].split(":") if base.get(variable) else []
-    found = attribute(records, final, inherited, shown_after=recipe.shown_after, variable=variable)
-    if dialect.name == "fish":
-        found = tuple(_of_call(one, files, host) for one in found)
-    entries = tuple(_with_line(one, host) for one in found)
-    return PathTrace(entries=entries, lost=":".join(final) != records[-1].path)
+    return _Traced(records, recipe, files, inherited)
+
+
+def _assigns(variable: str) -> tuple[str, ...]:
+    return f"{variable}=", f"export {variable}=", f"typeset -x {variable}="
 
 
 def attribute(
@@ -96,7 +141,7 @@ def attribute(
     `shown_after`: a record that is itself the assignment shows the path as it left it.
     """
     nobody = Record(file="", line=0, path="", command="")
-    assigns = (f"{variable}=", f"export {variable}=", f"typeset -x {variable}=")
+    assigns = _assigns(variable)
     before, blamed, last = list(inherited), [nobody] * len(inherited), nobody
     for record in records:
         now = record.path.split(":") if record.path else []

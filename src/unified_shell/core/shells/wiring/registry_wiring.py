@@ -14,7 +14,7 @@ from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.registry_records import value_of_record
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import from_json_text, in_home, shown, to_json_text
@@ -124,7 +124,7 @@ def registry_findings(
         Finding(
             subject="the registry",
             question=f"gives new programs {'' if times else 'no '}{shown(directory, host.home)} on {variable}",
-            passed=there.count(_same(directory)) == times,
+            verdict=verdict_of(passed=there.count(_same(directory)) == times),
             answer=f"{there.count(_same(directory))} times",
             remedy=ush("path", "list", "--registry"),
         )

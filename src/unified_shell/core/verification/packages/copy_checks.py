@@ -7,7 +7,7 @@ from unified_shell.core.environments.copying import Source
 from unified_shell.core.environments.model.layout import link_place
 from unified_shell.core.environments.model.registry import Environment, find_environment
 from unified_shell.core.environments.trees.next_edition import proof_of_start
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
@@ -67,7 +67,7 @@ def _stands_alone(copy: Environment, source: Source, host: Host) -> Finding:
     return Finding(
         subject=f"environment {copy.name}",
         question="loads nothing from its original",
-        passed=not strays,
+        verdict=verdict_of(passed=not strays),
         answer=answer,
         remedy=ush("environment", "show", copy.name) if strays else "",
         elapsed_seconds=ran.elapsed_seconds,

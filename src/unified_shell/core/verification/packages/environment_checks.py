@@ -19,7 +19,7 @@ from unified_shell.core.environments.model.registry import Environment, unreadab
 from unified_shell.core.environments.trees.next_edition import proof_of_start
 from unified_shell.core.environments.trees.recorded_files import AlteredFile, altered_files, altered_text
 from unified_shell.core.errors import UshError
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Finding, Verdict, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.host import Host
@@ -54,7 +54,7 @@ def check_environment(environment: Environment, host: Host, *, thorough: bool = 
             Finding(
                 subject=f"environment {environment.name}",
                 question="its interpreter starts",
-                passed=False,
+                verdict=Verdict.FAULT,
                 answer=error.message,
                 remedy=error.next_step,
             ),
@@ -71,7 +71,7 @@ def check_readable(locations: Locations) -> tuple[Finding, ...]:
         Finding(
             subject=name,
             question="its contents can be read",
-            passed=False,
+            verdict=Verdict.FAULT,
             answer=why,
             remedy=ush("environment", "drop", name, *locations.scope_words, why="then make it again"),
         )
@@ -125,7 +125,7 @@ def _as_recorded(
         return Finding(
             subject=one.name,
             question="its files are unchanged",
-            passed=False,
+            verdict=Verdict.FAULT,
             answer=altered_text(altered),
             remedy="" if environment.foreign else ush("verify", environment.name, "--mend", *environment.scope_words),
         )
@@ -134,7 +134,7 @@ def _as_recorded(
     return Finding(
         subject=one.name,
         question=f"is version {one.version}, as recorded",
-        passed=passed,
+        verdict=verdict_of(passed=passed),
         answer="yes" if passed else answer,
         remedy=""
         if passed or environment.foreign
@@ -148,7 +148,7 @@ def _strangers(environment: Environment, installed: Mapping[NormalizedName, Inst
         Finding(
             subject=name,
             question="was installed by ush",
-            passed=False,
+            verdict=Verdict.FAULT,
             answer=f"{there.metadata.version} was installed by {there.installer or 'something else'}",
             remedy=ush("package", "get", name, *environment.changing, why="so that it is recorded"),
         )
@@ -181,13 +181,15 @@ def _satisfied(
     if not wrong:
         answer = f"{found} requirements are met"
         return (
-            [Finding(subject="dependencies", question="are satisfied", passed=True, answer=answer)] if found else []
+            [Finding(subject="dependencies", question="are satisfied", verdict=Verdict.PASSED, answer=answer)]
+            if found
+            else []
         )
     return [
         Finding(
             subject=name,
             question=f"has what it requires: {text}",
-            passed=False,
+            verdict=Verdict.FAULT,
             answer=f"there is {have}",
             remedy=ush("package", "get", text.split(";")[0].strip(), *environment.changing),
         )
@@ -257,7 +259,11 @@ class _Judge(Struct, frozen=True):
         question = f"import {name}"
         if name in self.loaded:
             return Finding(
-                subject=one.name, question=question, passed=True, answer="yes", elapsed_seconds=self.loaded[name]
+                subject=one.name,
+                question=question,
+                verdict=Verdict.PASSED,
+                answer="yes",
+                elapsed_seconds=self.loaded[name],
             )
         ran = _run(self.environment, "import_one", (name,), self.host)
         lacking = self._lacking(ran, there)
@@ -266,10 +272,10 @@ class _Judge(Struct, frozen=True):
         # meant for more than is here.
         own = bool(one.requested) and (name == there.imports[0] or not by_extra)
         if lacking and not own:
-            return Finding(subject=one.name, question=question, passed=True, answer=lacking.text)
+            return Finding(subject=one.name, question=question, verdict=Verdict.PASSED, answer=lacking.text)
         if ran.returncode != 0 and is_stray(name, one.name) and name != there.imports[0]:
             answer = f"not counted: {one.name} has a stray folder that does not import"
-            return Finding(subject=one.name, question=question, passed=True, answer=answer)
+            return Finding(subject=one.name, question=question, verdict=Verdict.PASSED, answer=answer)
         causes = {3: "it is not there", 4: "something it needs is not there", 5: "it is there, but fails"}
         cause = causes.get(ran.returncode or 0, ran.trouble)
         detail = f": {ran.trouble}" if ran.returncode in causes else ""
@@ -280,7 +286,7 @@ class _Judge(Struct, frozen=True):
         return Finding(
             subject=one.name,
             question=question,
-            passed=passed,
+            verdict=verdict_of(passed=passed),
             answer="yes" if passed else f"{cause}{detail}",
             remedy="" if passed else remedy,
             elapsed_seconds=ran.elapsed_seconds,
@@ -290,7 +296,9 @@ class _Judge(Struct, frozen=True):
         path = join(self.environment.layout.scripts, entry.name)
         if other := self._versioned_otherwise(entry.name, there):
             answer = f"present as {other}: its installer adds the version"
-            return Finding(subject=one.name, question=f"command {entry.name} launches", passed=True, answer=answer)
+            return Finding(
+                subject=one.name, question=f"command {entry.name} launches", verdict=Verdict.PASSED, answer=answer
+            )
         trouble, lacking = _launcher_trouble(path, self.environment), None
         seconds = self.loaded.get(_word(entry), 0.0)
         if not trouble and _word(entry) not in self.loaded:
@@ -300,7 +308,7 @@ class _Judge(Struct, frozen=True):
         return Finding(
             subject=one.name,
             question=f"command {entry.name} launches",
-            passed=not trouble,
+            verdict=verdict_of(passed=not trouble),
             answer=trouble or (lacking.text if lacking else "") or "its launcher is there, and its entry point loads",
             remedy=ush("environment", "run", self.environment.name, "--", entry.name, "--help") if trouble else "",
             elapsed_seconds=seconds,

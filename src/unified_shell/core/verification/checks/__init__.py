@@ -1,0 +1,1 @@
+"""The checks of each kind of target, and the one table that lists them."""

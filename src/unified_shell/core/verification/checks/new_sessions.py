@@ -1,0 +1,54 @@
+"""New sessions of the person's own shells, each opened once for all checks that look at them."""
+
+from collections.abc import Sequence
+from functools import cached_property
+
+from msgspec import Struct
+
+from unified_shell.core.machine.host import Host
+from unified_shell.core.shells.dialects.dialect import Dialect, Mode
+from unified_shell.core.shells.sessions.sessions import Session, find_program, open_session
+from unified_shell.core.shells.startup.hookup import chosen_shells, wired_modes
+
+__all__ = ["NewSession", "NewSessions"]
+
+
+class NewSession(Struct, frozen=True):
+    """One that was opened."""
+
+    dialect: Dialect
+    mode: Mode
+    session: Session
+
+    @property
+    def title(self) -> str:
+        """What it is, in words."""
+        return f"new {self.mode.value} {self.dialect.name}"
+
+
+class NewSessions(Struct, dict=True, frozen=True):
+    """Those of the person's own shells and of every shell that is wired, in each mode; `names` are those of commands that
+    each is asked for.
+    """
+
+    host: Host
+    names: tuple[str, ...] = ()
+
+    @cached_property
+    def wired(self) -> frozenset[tuple[str, Mode]]:
+        """The shells and modes whose startup files have the hook-up."""
+        return frozenset((dialect.name, mode) for dialect, mode in wired_modes(self.host))
+
+    @cached_property
+    def own(self) -> Sequence[Dialect]:
+        """The person's own shells that are on this machine."""
+        return [one for one in chosen_shells(self.host) if find_program(one, self.host)]
+
+    @cached_property
+    def opened(self) -> tuple[NewSession, ...]:
+        """The sessions, opened one after another: a fork beside threads may hang."""
+        modes = dict.fromkeys([*((one, mode) for one in self.own for mode in Mode), *wired_modes(self.host)])
+        return tuple(
+            NewSession(dialect, mode, open_session(dialect, mode, self.host, names=self.names))
+            for dialect, mode in modes
+        )

@@ -1,0 +1,46 @@
+"""One thing that can be verified."""
+
+from enum import Enum
+
+from msgspec import Struct
+
+__all__ = ["Kind", "Target"]
+
+
+class Kind(Enum):
+    """What a target is, by the word that a person types before its name: `module:waggle`."""
+
+    SESSIONS = "sessions"
+    DIRECTORY = "directory"
+    VARIABLE = "variable"
+    SCRIPT = "script"
+    STARTUP_FILE = "startup"
+    COMMAND = "command"
+    FILE = "file"
+    INTERPRETER = "interpreter"
+    ENVIRONMENT = "environment"
+    PACKAGE = "package"
+    MODULE = "module"
+    OFFER = "offer"
+    OWN = "check"
+
+
+class Target(Struct, frozen=True, kw_only=True):
+    """What is verified. `name` is a name or a path; `variable` the search path that a directory is on; `environment` where
+    a module or package is looked for, empty for the Python of a session; `bound` the versions that fit (PEP 440).
+    """
+
+    kind: Kind
+    name: str
+    variable: str = ""
+    environment: str = ""
+    bound: str = ""
+
+    @property
+    def title(self) -> str:
+        """Its kind and name, as they are shown."""
+        if self.kind is Kind.SESSIONS:
+            return "new sessions"
+        at = f" in {self.environment}" if self.environment else ""
+        kind = {Kind.SCRIPT: "session script", Kind.STARTUP_FILE: "startup file"}.get(self.kind, self.kind.value)
+        return f"{kind} {self.name}{self.bound}{at}"
