@@ -32,7 +32,7 @@ NEVER_IMPORTED = {
     "compile_files",
     "call_build_hook",
     "import_one",
-    "import_many",
+    "import_forked",
     "files_of_imports",
     "load_entry_point",
     "loaded_files",

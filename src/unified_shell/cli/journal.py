@@ -44,7 +44,7 @@ def undo(context: Context, number: int | None, *, through: bool, how: ChangeOpti
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.changes.undo import undo_change
     from unified_shell.core.shells.wiring.derived import derive_from_wiring
-    from unified_shell.core.verification.session_checks import check_wired_sessions
+    from unified_shell.core.verification.wired_sessions import check_wired_sessions
 
     executor = context.executor_for(how.scope)
 

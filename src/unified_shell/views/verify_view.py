@@ -1,40 +1,121 @@
-"""What verification found, a table for each target and one line at the end."""
+"""What verification found: faults whole and first, then what was not tried, then a line a target."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from unified_shell.core.findings import Verdict
 from unified_shell.core.next_steps import ush
 
+from .next_step_text import next_step_text
 from .plan_view import print_findings
-from .tables import heading
+from .tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from unified_shell.core.findings import Finding
+    from unified_shell.core.verification.verifying import Verified
 
     from .screen import Screen
 
-__all__ = ["print_verification"]
+__all__ = ["counted", "print_checks", "print_verification"]
+
+# What is alike is summed up after so many.
+MOST_NOT_TRIED = 12
 
 
-def print_verification(screen: Screen, results: Sequence[tuple[str, tuple[Finding, ...]]]) -> None:
-    """Write all findings, faults first within each target."""
-    total = faults = 0
-    for target, found in results:
-        heading(screen, target)
-        ordered = sorted(found, key=lambda one: one.passed)
-        if ordered:
-            print_findings(screen, ordered)
-        else:
-            screen.result("  nothing to check yet")
-            screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
-        total += len(found)
-        faults += sum(1 for one in found if not one.passed)
-    if not total:
-        screen.result("\nNothing was checked.")
+def print_verification(screen: Screen, found: Sequence[Verified], *, in_full: bool = False) -> None:
+    """Write what was found; with `in_full` every check."""
+    if not found:
+        screen.result("Nothing is wired, installed or made yet, so there is nothing to verify.")
+        screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
         return
-    screen.result(
-        f"\n{total} check{'' if total == 1 else 's'}: {'all passed' if not faults else f'{faults} at fault'}."
+    if in_full:
+        for one in found:
+            heading(screen, one.target.title)
+            print_findings(screen, sorted(one.findings, key=_order))
+        screen.result("")
+    else:
+        _print_faults(screen, found)
+        _print_not_tried(screen, found)
+        _print_targets(screen, found)
+    screen.result(f"{counted(found)}.")
+
+
+def counted(found: Sequence[Verified]) -> str:
+    """Return the result in one line: `12 checks: all passed`, or how many ended in which way."""
+    counts = {verdict: sum(one.count(verdict) for one in found) for verdict in Verdict}
+    total = sum(counts.values())
+    checks = f"{total} check{'' if total == 1 else 's'}"
+    if not total:
+        return "Nothing was checked"
+    if counts[Verdict.PASSED] == total:
+        return f"{checks}: all passed"
+    parts = [
+        (counts[Verdict.FAULT], "at fault"),
+        (counts[Verdict.NOT_TRIED], "not tried"),
+        (counts[Verdict.PASSED], "passed"),
+    ]
+    return f"{checks}: {', '.join(f'{count} {word}' for count, word in parts if count)}"
+
+
+def print_checks(screen: Screen, *, as_json: bool = False) -> None:
+    """Write the table of checks."""
+    from unified_shell.core.verification.checks.table import CHECKS
+
+    from .json_view import json_text
+
+    if as_json:
+        rows = [{"name": c.name, "kind": c.kind, "asks": c.asks, "cost": c.cost} for c in CHECKS]
+        screen.result(json_text("checks", rows))
+        return
+    print_table(
+        screen, ("check", "of", "asks", "cost"), [(c.name, c.kind.value, c.asks, c.cost.value) for c in CHECKS]
     )
+
+
+def _order(one: Finding) -> int:
+    return (Verdict.FAULT, Verdict.NOT_TRIED, Verdict.PASSED).index(one.verdict)
+
+
+def _print_faults(screen: Screen, found: Sequence[Verified]) -> None:
+    for one in found:
+        if not one.faults:
+            continue
+        heading(screen, one.target.title)
+        for fault in one.faults:
+            subject = "" if fault.subject in one.target.title else f"{fault.subject}: "
+            print_rows(screen, [("FAULT", f"{subject}{fault.question}", "no")])
+            details = [("cause", fault.answer)]
+            if fault.remedy:
+                details.append(("type", next_step_text(fault.remedy, screen.home)))
+            print_rows(screen, details, indent=9)
+    if any(one.faults for one in found):
+        mendable = any(fault.mend is not None for one in found for fault in one.faults)
+        screen.result("")
+        if mendable:
+            screen.next(ush("verify", "--mend", "--plan", why="shows what can be mended without a decision"))
+
+
+def _print_not_tried(screen: Screen, found: Sequence[Verified]) -> None:
+    left = [(one, finding) for one in found for finding in one.findings if finding.verdict is Verdict.NOT_TRIED]
+    if not left:
+        return
+    heading(screen, "Not tried")
+    rows = [
+        (f"{finding.subject}: {finding.question}", finding.answer, next_step_text(finding.remedy, screen.home))
+        for _, finding in left
+    ]
+    print_rows(screen, rows[:MOST_NOT_TRIED])
+    if len(rows) > MOST_NOT_TRIED:
+        screen.result(f"  and {len(rows) - MOST_NOT_TRIED} more, with --all")
+
+
+def _print_targets(screen: Screen, found: Sequence[Verified]) -> None:
+    rows = []
+    for one in found:
+        seconds = sum(each.elapsed_seconds for each in one.findings)
+        took = f"{seconds:.1f} s" if seconds >= 1 else ""
+        rows.append((one.target.title, counted([one]).partition(": ")[2] or "nothing to check", took))
+    print_rows(screen, rows)

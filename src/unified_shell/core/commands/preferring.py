@@ -38,7 +38,15 @@ from .preferred import (
     target_of,
 )
 
-__all__ = ["find_choice", "link_steps", "on_path", "plan_drop_choice", "plan_prefer", "record_step"]
+__all__ = [
+    "find_choice",
+    "link_steps",
+    "on_path",
+    "plan_drop_choice",
+    "plan_prefer",
+    "plan_restore_links",
+    "record_step",
+]
 
 # Plans are read before they are agreed to; the rest is counted, and shown by `--plan`.
 MOST_LINES = 12
@@ -70,6 +78,18 @@ def plan_prefer(choice: Choice, host: Host, locations: Locations) -> Change:
             Labelled(label="Start it", step=Command(words=(choice.name,), why="in a new session")),
             *forget_lines(links_folder(locations), host),
         ),
+    )
+    change = change_of(plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
+    return merged(change, on_path(choice.names, host, locations))
+
+
+def plan_restore_links(choice: Choice, host: Host, locations: Locations) -> Change:
+    """Plan to let the links of a choice lead to their files again, and its folder stand in front of PATH."""
+    steps = link_steps(choice, locations)
+    plan = Plan(
+        aim=f"Restore the command {choice.name}",
+        lines=tuple(_answer_lines(choice, host, locations)),
+        nothing_to_do="" if steps else f"{choice.name} leads to {shown(choice.candidate, host.home)} already",
     )
     change = change_of(plan, prepare=lambda _staging: steps, verify=lambda: _answers(choice, host, locations))
     return merged(change, on_path(choice.names, host, locations))

@@ -22,9 +22,11 @@ from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import ush
 
-__all__ = ["offered_files", "plan_offer_application", "plan_offer_notebook", "plan_withdraw"]
+__all__ = ["all_offered_files", "offered_files", "plan_offer_application", "plan_offer_notebook", "plan_withdraw"]
 
 KERNEL = "ipykernel"
+# What the names of our own files begin with.
+OFFER_PREFIX = "ush-"
 RESERVED = '"`$\\'
 
 
@@ -90,6 +92,17 @@ def plan_withdraw(environment: Environment, host: Host) -> Change:
     return change_of(plan, prepare=lambda _staging: tuple(steps))
 
 
+def all_offered_files(host: Host) -> tuple[Place, ...]:
+    """Return the files by which any environment was offered, those of environments that are gone too."""
+    home = _data_home(host)
+    kernels, menu = join(home, "jupyter", "kernels"), join(home, "applications")
+    names = sorted(os.listdir(kernels)) if os.path.isdir(kernels) else []
+    found = [join(kernels, one, "kernel.json") for one in names if one.startswith(OFFER_PREFIX)]
+    names = sorted(os.listdir(menu)) if os.path.isdir(menu) else []
+    found += [join(menu, one) for one in names if one.startswith(OFFER_PREFIX) and one.endswith(".desktop")]
+    return tuple(one for one in found if os.path.isfile(one))
+
+
 def offered_files(environment: Environment, host: Host) -> tuple[Place, ...]:
     """Return the files by which an environment is offered now; another one's of a like name are not among them."""
     home, name = _data_home(host), _file_name(environment.name)
@@ -139,7 +152,7 @@ def _data_home(host: Host) -> str:
 
 
 def _file_name(name: str) -> str:
-    return f"ush-{_clean(name)}"
+    return f"{OFFER_PREFIX}{_clean(name)}"
 
 
 def _clean(name: str) -> str:

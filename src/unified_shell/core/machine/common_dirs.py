@@ -4,9 +4,9 @@ import glob
 import os
 
 from .host import Host
-from .places import Place, join
+from .places import Place, inside, join
 
-__all__ = ["SHARED_PREFIXES", "usual_folders"]
+__all__ = ["SHARED_PREFIXES", "absent_volume", "usual_folders"]
 
 SYSTEM = ("/usr/local/bin", "/usr/bin", "/opt/*/bin", "/opt/*/*/bin")
 BELOW_HOME = (".local/bin", "bin", ".*/versions/*/bin", "opt/*/bin", ".local/opt/*/bin")
@@ -20,3 +20,17 @@ def usual_folders(host: Host) -> tuple[Place, ...]:
 
 # Places that others share: a text that names one seldom means the interpreter.
 SHARED_PREFIXES = ("/", "/usr", "/usr/local", "/opt")
+
+# Where volumes appear, and how many names below stand for one: `/media/USER/VOLUME`.
+MOUNT_FOLDERS = {"/mnt": 1, "/media": 2, "/run/media": 2, "/Volumes": 1}
+
+
+def absent_volume(place: str) -> str:
+    """Return the volume that a place is on where that is not mounted, seen by a mount point that is gone or empty."""
+    for folder, depth in MOUNT_FOLDERS.items():
+        if inside(place, folder):
+            parts = place.removeprefix(folder).strip("/").split("/")[:depth]
+            volume = join(folder, *parts)
+            if parts[0] and (not os.path.isdir(volume) or not os.listdir(volume)):
+                return volume
+    return ""

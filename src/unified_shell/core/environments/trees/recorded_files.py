@@ -37,8 +37,15 @@ def altered_files(environment: Environment, *, thorough: bool = False) -> tuple[
     """Return the recorded files of an environment that are not as recorded; with `thorough` every content is compared."""
     found: list[AlteredFile] = []
     if environment.contents.is_python:
-        for project, info in _info_folders(environment):
+        infos = dict(_info_folders(environment))
+        for project, info in infos.items():
             found += _altered(project, info, environment, thorough=thorough)
+        site = environment.layout.site_packages_name
+        found += [
+            AlteredFile(project=one.name, path=f"{site}/{one.name}, all of it", is_gone=True)
+            for one in environment.contents.distributions
+            if one.name not in infos
+        ]
     return tuple(found)
 
 
@@ -95,8 +102,14 @@ def _altered(project: str, info: str, environment: Environment, *, thorough: boo
             continue
         other_size = row.size_bytes >= 0 and facts.st_size != row.size_bytes
         doubtful = thorough or facts.st_mtime_ns > written
-        if other_size or (doubtful and row.digest and not _has_digest(file, row)):
+        lost_bit = row.path.startswith("../../../bin/") and not facts.st_mode & 0o111 and _is_script(file)
+        if other_size or lost_bit or (doubtful and row.digest and not _has_digest(file, row)):
             yield AlteredFile(project=project, path=os.path.relpath(file, prefix))
+
+
+def _is_script(file: str) -> bool:
+    with open(file, "rb") as opened:
+        return opened.read(2) == b"#!"
 
 
 def _has_digest(file: str, row: RecordRow) -> bool:

@@ -68,13 +68,11 @@ class Check(Struct, frozen=True, kw_only=True):
 
 def passed(subject: str, question: str, answer: str = "yes", *, seconds: float = 0.0) -> Finding:
     """Return the finding that something was tried and is right."""
-    return Finding(
-        subject=subject, question=question, verdict=Verdict.PASSED, answer=answer, elapsed_seconds=seconds
-    )
+    return Finding(subject=subject, question=question, verdict=Verdict.PASSED, answer=answer, elapsed_seconds=seconds)
 
 
 def fault(
-    subject: str, question: str, answer: str, cause: Cause, remedy: NextStep = "", mend: Mend | None = None
+    subject: str, question: str, answer: str, cause: Cause, remedy: NextStep = "", *, mend: Mend | None = None
 ) -> Finding:
     """Return the finding that something is wrong, with its cause and what mends it."""
     return Finding(

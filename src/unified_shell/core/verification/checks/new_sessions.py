@@ -28,11 +28,12 @@ class NewSession(Struct, frozen=True):
 
 class NewSessions(Struct, dict=True, frozen=True):
     """Those of the person's own shells and of every shell that is wired, in each mode; `names` are those of commands that
-    each is asked for.
+    each is asked for. With `only_wired`, of the wired alone.
     """
 
     host: Host
     names: tuple[str, ...] = ()
+    only_wired: bool = False
 
     @cached_property
     def wired(self) -> frozenset[tuple[str, Mode]]:
@@ -47,7 +48,8 @@ class NewSessions(Struct, dict=True, frozen=True):
     @cached_property
     def opened(self) -> tuple[NewSession, ...]:
         """The sessions, opened one after another: a fork beside threads may hang."""
-        modes = dict.fromkeys([*((one, mode) for one in self.own for mode in Mode), *wired_modes(self.host)])
+        own = () if self.only_wired else ((one, mode) for one in self.own for mode in Mode)
+        modes = dict.fromkeys([*own, *wired_modes(self.host)])
         return tuple(
             NewSession(dialect, mode, open_session(dialect, mode, self.host, names=self.names))
             for dialect, mode in modes

@@ -10,11 +10,14 @@ from msgspec import Struct
 
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
-__all__ = ["Build", "build_of", "named_in_errors"]
+__all__ = ["Build", "build_of", "missing_in_errors", "named_in_errors"]
 
 TAG = re.compile(r"\.(cpython|pypy)-?(\d)(\d+)")
 # The file that a loader names in its error, of whatever language.
 LOADED = re.compile(r"(/[^:'\"\n]*?\.(?:so|node|bundle|dylib)(?:\.\d+)*)(?=[:'\"\s]|$)", re.MULTILINE)
+# A module that was not found, as Python names it: on its own, or as a name that is to be taken from its package.
+MISSING = re.compile(r"No module named '([\w.]+)'")
+NOT_IN = re.compile(r"cannot import name '(\w+)' from (?:partially initialized module )?'([\w.]+)'")
 FAMILIES = {"x86": ("x86_64", "amd64", "i386", "i486", "i586", "i686"), "arm": ("aarch64", "arm64", "arm")}
 
 
@@ -53,6 +56,11 @@ def build_of(file: str) -> Build:
 def named_in_errors(errors: str) -> tuple[str, ...]:
     """Return the compiled files that an interpreter's errors name and that are there."""
     return tuple(file for file in dict.fromkeys(LOADED.findall(errors)) if os.path.isfile(file))
+
+
+def missing_in_errors(errors: str) -> list[str]:
+    """Return the modules that were not found, as a Python's errors name them."""
+    return [*MISSING.findall(errors), *(f"{module}.{part}" for part, module in NOT_IN.findall(errors))]
 
 
 def _family(architecture: str) -> str:

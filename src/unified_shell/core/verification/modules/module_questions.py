@@ -1,7 +1,6 @@
 """One question to one interpreter: has it a module? From files first, then by importing it there."""
 
 import os
-import re
 from collections.abc import Callable, Mapping
 
 from msgspec import Struct
@@ -21,14 +20,12 @@ from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import read_executable
 from unified_shell.core.verification.programs import program
 
-from .module_builds import build_of, named_in_errors
+from .module_builds import build_of, missing_in_errors, named_in_errors
 
 __all__ = ["AskedPython", "Holder", "entered", "library_question", "other_question", "python_question"]
 
 # Large modules take seconds when they are first loaded.
 MODULE_SECONDS = 30.0
-MISSING = re.compile(r"No module named '([\w.]+)'")
-NOT_IN = re.compile(r"cannot import name '(\w+)' from (?:partially initialized module )?'([\w.]+)'")
 IMPORT_CODES = {3: State.ABSENT, 4: State.BROKEN, 5: State.BROKEN}
 
 
@@ -76,7 +73,7 @@ def python_question(name: str, one: AskedPython) -> Callable[[], Holder]:
         why = "" if state in (State.READY, State.ABSENT) else ran.trouble
         file = _last_line(ran.output) if state is State.READY else str(there or "")
         # It, or a compiled part of it that is not found, may be there for another interpreter.
-        missing = _missing(ran.errors.decode("utf-8", "replace")) if state is not State.READY else []
+        missing = missing_in_errors(ran.errors.decode("utf-8", "replace")) if state is not State.READY else []
         sought = [name, *(part for part in missing if part.startswith(f"{name.partition('.')[0]}."))]
         foreign = next(filter(None, (foreign_extension(part, one.facts, more) for part in sought)), None)
         if state is not State.READY and foreign and not place_of_module(sought[-1], one.facts, more):
@@ -88,11 +85,6 @@ def python_question(name: str, one: AskedPython) -> Callable[[], Holder]:
         return _holder(one, state, file, why)
 
     return ask
-
-
-def _missing(errors: str) -> list[str]:
-    """Return the modules that were not found, as the interpreter names them."""
-    return [*MISSING.findall(errors), *(f"{module}.{part}" for part, module in NOT_IN.findall(errors))]
 
 
 def _holder(one: AskedPython, state: State, file: str, why: str) -> Holder:

@@ -17,7 +17,7 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
-__all__ = ["asker_of_versions", "version_in", "version_of"]
+__all__ = ["asker_of_versions", "names_the_option", "version_in", "version_of"]
 
 # A look does not wait for programs that start a whole application to say their version.
 ASK_SECONDS = 3.0
@@ -67,7 +67,7 @@ def _said(path: str, host: Host, locations: Locations) -> str:
     kept = answers.recall(key)
     if isinstance(kept, str):
         return kept
-    version = _ask(path, host) if _names_the_option(path) else ""
+    version = _ask(path, host) if names_the_option(path) else ""
     answers.keep(key, version, (path, os.path.realpath(path)))
     answers.save()
     return version
@@ -91,7 +91,8 @@ def _ask(path: str, host: Host) -> str:
     return version_in(said) if ran.returncode == 0 else ""
 
 
-def _names_the_option(path: str) -> bool:
+def names_the_option(path: str) -> bool:
+    """Tell whether a program's own content names the word that asks for its version."""
     word = b"--version" if read_executable(path).kind is not FileKind.ELF else b"version"
     try:
         with open(path, "rb") as file:

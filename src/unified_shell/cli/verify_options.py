@@ -1,0 +1,47 @@
+"""The options of `ush verify`, as one value."""
+
+import functools
+from collections.abc import Callable
+
+import click
+from msgspec import Struct
+
+__all__ = ["VerifyOptions", "verify_options"]
+
+
+class VerifyOptions(Struct, frozen=True, kw_only=True):
+    """What the options say; texts that were not given are empty."""
+
+    launch: bool
+    thorough: bool
+    in_full: bool
+    list_checks: bool
+    mend: bool
+    yes: bool
+    only_plan: bool
+    as_json: bool
+
+
+OPTIONS = (
+    click.option("--launch", is_flag=True, help="Also start commands that may not know --version."),
+    click.option("--thorough", is_flag=True, help="Compare the content of every file, not only size and time."),
+    click.option("--all", "in_full", is_flag=True, help="Show what passed, check by check."),
+    click.option("--list-checks", is_flag=True, help="List the checks and what each does; verify nothing."),
+    click.option("--mend", is_flag=True, help="Mend what needs no decision, in one plan, then verify again."),
+    click.option("-y", "--yes", is_flag=True, help="With --mend: carry out the plan without asking."),
+    click.option("--plan", "only_plan", is_flag=True, help="With --mend: show the plan and change nothing."),
+    click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON."),
+)
+
+
+def verify_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Give a command these options; it is called with one `options` for them."""
+
+    @functools.wraps(command)
+    def with_options(*args: object, **given: object) -> None:
+        own = {name: given.pop(name) for name in VerifyOptions.__struct_fields__}
+        command(*args, options=VerifyOptions(**own), **given)  # type: ignore[arg-type]  # click made them so
+
+    for option in reversed(OPTIONS):
+        with_options = option(with_options)
+    return with_options

@@ -1,0 +1,67 @@
+"""What a verification found, as one value that is kept, compared and shown."""
+
+from collections.abc import Mapping, Sequence
+
+import msgspec
+from msgspec import Struct
+
+from unified_shell.core.findings import Finding, Verdict
+from unified_shell.core.machine.clock import iso_time, now_seconds
+from unified_shell.core.machine.host import Host
+
+from .verifying import Verified
+
+__all__ = ["MachineFacts", "Report", "TargetReport", "report_of"]
+
+
+class MachineFacts(Struct, frozen=True, kw_only=True):
+    """The machine that was verified."""
+
+    system: str
+    architecture: str
+    word_size_bits: int
+    libc: str
+
+
+class TargetReport(Struct, frozen=True, kw_only=True):
+    """A target, by its title and kind, and what was found."""
+
+    target: str
+    kind: str
+    findings: tuple[Finding, ...]
+
+
+class Report(Struct, frozen=True, kw_only=True):
+    """All of it: when (UTC), where, how many checks ended in which way, and each target."""
+
+    made: str
+    machine: MachineFacts
+    counts: Mapping[str, int]
+    targets: tuple[TargetReport, ...]
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All findings of all targets."""
+        return tuple(finding for one in self.targets for finding in one.findings)
+
+
+def report_of(found: Sequence[Verified], host: Host) -> Report:
+    """Return the report."""
+    return Report(
+        made=iso_time(now_seconds()),
+        machine=MachineFacts(
+            system=host.system_text,
+            architecture=host.architecture,
+            word_size_bits=host.word_size_bits,
+            libc=str(host.libc),
+        ),
+        counts={one.value: sum(each.count(one) for each in found) for one in Verdict},
+        targets=tuple(
+            TargetReport(target=one.target.title, kind=one.target.kind.value, findings=one.findings) for one in found
+        ),
+    )
+
+
+def report_from(fields: object) -> Report:
+    """Return the report that JSON held; raises msgspec.ValidationError."""
+    return msgspec.convert(fields, Report, strict=False)
