@@ -32,15 +32,12 @@ WORKERS = {
     "ProjectRow",
     "FirstPage",
     "PackageChecks",
-    "_Stock",
-    "_Looking",
     "Change",
     "Prepared",
     "Getting",
     "Workshop",
     "AddressBook",
     "OwnWiring",
-    "_Line",
     "Recipe",
     "TraceJob",
     "HookUp",
@@ -56,14 +53,10 @@ WORKERS = {
     "Solution",
     "Fact",
     "Found",
-    "_Solving",
     "Incompatibility",
     "Space",
     "Assignment",
     "PartialSolution",
-    "_Policy",
-    "_Folder",
-    "_Stored",
     "Present",
     "BuildRecipe",
     "Rules",
@@ -71,20 +64,20 @@ WORKERS = {
     "Source",
     "LockRequest",
     "PackageChange",
-    "_Judge",
-    "_Lacking",
     "MetadataReader",
     "SourceBuilder",
-    "_Hooks",
-    "_Opener",
     "AskedPython",
-    "_Question",
-    "_Found",
     "OwnLine",
     "KnownParts",
     "Renewal",
     "Renewer",
     "Requests",
+    "Check",
+    "NewSession",
+    "NewSessions",
+    "Surroundings",
+    "ImportSite",
+    "Loaded",
 }
 
 
@@ -96,7 +89,8 @@ def _values() -> list[type]:
         for one in vars(importlib.import_module(module.name)).values():
             if isinstance(one, type) and issubclass(one, msgspec.Struct) and one.__module__ == module.name:
                 found.append(one)
-    return [one for one in found if one.__name__ not in WORKERS]
+    # What is private to a module crosses nothing.
+    return [one for one in found if one.__name__ not in WORKERS and not one.__name__.startswith("_")]
 
 
 def _example(kind: object) -> object:

@@ -335,7 +335,7 @@ def test_an_environment_whose_interpreter_is_gone_is_told_and_made_anew_on_anoth
     base.unlink()
     assert "which is gone" in apiary.ush("environment", "list").out
     apiary.ush("environment", "run", "study", "--", "python", code=4)
-    faults = apiary.ush("verify", "study", "--json", code=1).json()["items"][0]["findings"]
+    faults = apiary.ush("verify", "study", "--json", code=1).json()["targets"][0]["findings"]
     remedies = [step_text(one["remedy"]) for one in faults]
     remedy = next(one for one in remedies if "environment copy" in one)
     words = (
@@ -383,7 +383,7 @@ def test_an_adopted_ones_versioned_launcher_is_no_fault_and_a_missing_one_is(
     record = next(place.glob("lib/python*/site-packages/combs-1.0.dist-info/RECORD"))
     record.write_text(record.read_text().replace("bin/hum3.9,", f"bin/hum{VERSION},"))
     account.ush("environment", "adopt", place, "--name", "old", "--yes")
-    assert "its installer adds the version" in account.ush("verify", "old").out
+    assert "its installer adds the version" in account.ush("verify", "old", "--all").out
     (place / "bin/buzz").unlink()
     assert "its launcher is not there" in account.ush("verify", "old", code=1).out
     place.rename(tmp_path / "moved")

@@ -33,10 +33,10 @@ def test_a_package_is_got_verified_used_and_undone(apiary: Account) -> None:
     sampled = apiary.ush("environment", "run", "hive", "--", "swarmcast", "recordings", "--sample")
     assert "linden" in sampled.out
     verified = apiary.ush("verify", "hive", "--json").json()
-    questions = [one["question"] for one in verified["items"][0]["findings"]]
+    questions = [one["question"] for one in verified["targets"][0]["findings"]]
     assert "import waggle" in questions
     assert "command swarmcast launches" in questions
-    assert all(one["passed"] for one in verified["items"][0]["findings"])
+    assert all(one["verdict"] == "passed" for one in verified["targets"][0]["findings"])
     apiary.ush("undo", "--yes")
     assert visible_state(apiary.home) == {**before, **_recordings(apiary.home)}
     apiary.ush("undo", "3", "--yes", code=2)
@@ -349,11 +349,11 @@ def test_verify_names_cause_and_remedy_of_each_fault(apiary: Account, tmp_path: 
     (site / "combgraph-1.0.2.dist-info/METADATA").write_text("Metadata-Version: 2.1\nName: combgraph\nVersion: 0.9\n")
     (site / "waggle/__init__.py").unlink()
     (apiary.environment() / "bin/hivehum").unlink()
-    found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
-    faults = {(one["subject"], one["question"]): one for one in found if not one["passed"]}
+    found = apiary.ush("verify", "hive", "--json", code=1).json()["targets"][0]["findings"]
+    faults = {(one["subject"], one["question"]): one for one in found if one["verdict"] == "fault"}
     expected = {
         ("crashing", "import crashing"): "SIGSEGV",
-        ("needing", "import needing"): "something it needs is not there",
+        ("needing", "import needing"): "it needs the module nothing_of_that_name",
         ("failing", "import failing"): "no bees",
         ("launching", "command launching launches"): "gone",
         ("combgraph", "is version 1.0.2, as recorded"): "0.9",
@@ -367,7 +367,7 @@ def test_verify_names_cause_and_remedy_of_each_fault(apiary: Account, tmp_path: 
             assert answer in faults[key]["answer"], faults.get(key)
             assert faults[key]["remedy"]
     apiary.ush("environment", "drop", "hive", "--yes")
-    assert apiary.ush("verify", "--json").json()["items"][0]["findings"] == []
+    assert apiary.ush("verify", "--json").json()["targets"] == []
 
 
 def test_strict_puts_back_what_does_not_import(apiary: Account, tmp_path: Path) -> None:
@@ -518,15 +518,15 @@ def test_a_part_that_wants_more_than_is_required_is_told_apart_from_a_broken_one
     wheel(own, "mead", "1.0", files=needy, requires=extra, extras=["sweet"])
     apiary.ush("index", "add", "own", own, "--yes")
     apiary.ush("package", "get", "bee", "wasp", "mead", "-e", "hive", "--yes", code=1)
-    found = apiary.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
-    answers = {one["question"]: (one["passed"], one["answer"]) for one in found}
-    assert answers["command bee-extra launches"] == (True, "only with honey9, which nothing here requires")
-    assert answers["import wing"][0], "it came along, and says what it would need"
-    assert not answers["command bee-broken launches"][0], "a part of something that is there is no option"
-    assert not answers["import bee_extra"][0], "what was asked for must import"
-    assert answers["import mead_more"] == (True, "only with honey9, which mead[sweet] provides")
+    found = apiary.ush("verify", "hive", "--json", code=1).json()["targets"][0]["findings"]
+    answers = {one["question"]: (one["verdict"], one["answer"]) for one in found}
+    assert answers["command bee-extra launches"] == ("not tried", "only with honey9, which nothing here requires")
+    assert answers["import wing"][0] == "not tried", "it came along, and says what it would need"
+    assert answers["command bee-broken launches"][0] == "fault", "a part of something that is there is no option"
+    assert answers["import bee_extra"][0] == "fault", "what was asked for must import"
+    assert answers["import mead_more"] == ("not tried", "only with honey9, which mead[sweet] provides")
     (wants,) = [one for one in found if one["question"] == "import mead"]
-    assert (wants["passed"], step_text(wants["remedy"])) == (False, "ush package get 'mead[sweet]' -e hive")
+    assert (wants["verdict"], step_text(wants["remedy"])) == ("fault", "ush package get 'mead[sweet]' -e hive")
 
 
 def test_byte_code_that_a_wheel_brings_is_made_anew(apiary: Account, tmp_path: Path) -> None:
@@ -552,8 +552,8 @@ def test_an_environment_that_cannot_be_read_is_told_and_in_nobodys_way(apiary: A
     assert "hive" in listed.out
     assert "spoilt/environment.json cannot be read" in listed.out
     apiary.ush("package", "get", "combgraph", "-e", "hive", "--yes")
-    found = apiary.ush("verify", "--json", code=1).json()["items"]
-    (fault,) = [one for each in found for one in each["findings"] if not one["passed"]]
+    found = apiary.ush("verify", "--json", code=1).json()["targets"]
+    (fault,) = [one for each in found for one in each["findings"] if one["verdict"] == "fault"]
     assert step_text(fault["remedy"]).startswith("ush environment drop spoilt")
     assert "ush environment drop spoilt" in apiary.ush("environment", "show", "spoilt", code=4).err
     apiary.ush("store", "show")

@@ -14,9 +14,9 @@ def test_scientific_packages_are_got_and_verified(account: Account) -> None:
     account.ush("index", "add", "field", address, "--yes")
     account.new_environment("lab")
     account.ush("package", "get", "numpy", "pandas", "-e", "lab", "--yes")
-    findings = account.ush("verify", "lab", "--json").json()["items"][0]["findings"]
+    findings = account.ush("verify", "lab", "--json").json()["targets"][0]["findings"]
     assert {"import numpy", "import pandas"} <= {one["question"] for one in findings}
-    assert all(one["passed"] for one in findings)
+    assert all(one["verdict"] == "passed" for one in findings)
     told = account.ush(
         "environment", "run", "lab", "--", "python", "-c", "import pandas; print(pandas.Series([40, 2]).sum())"
     )

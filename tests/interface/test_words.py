@@ -250,7 +250,7 @@ def test_an_interpreter_that_went_away_is_named(account: Account, study: Path) -
     contents.write_text(contents.read_text().replace('"interpreter":"/', '"interpreter":"/gone/'))
     done = account.ush("package", "get", "combgraph", "-e", "hive", "--yes", code=4)
     assert "the interpreter of the environment hive does not start" in done.err
-    findings = account.ush("verify", "hive", "--json", code=1).json()["items"][0]["findings"]
+    findings = account.ush("verify", "hive", "--json", code=1).json()["targets"][0]["findings"]
     assert any("does not start" in one["answer"] for one in findings)
 
 
@@ -261,7 +261,11 @@ def test_a_noun_alone_shows_its_verbs_and_a_program_is_answered_in_json(apiary: 
     refused = apiary.ush("environment", "new", "bees", "--json", code=3).json()
     assert (refused["kind"], refused["exit_code"]) == ("error", 3)
     done = apiary.ush(*refused["next_step"].removeprefix("ush ").split()).json()
-    assert (done["kind"], done["words"], done["findings"][0]["passed"]) == ("outcome", "environment new bees", True)
+    assert (done["kind"], done["words"], done["findings"][0]["verdict"]) == (
+        "outcome",
+        "environment new bees",
+        "passed",
+    )
     again = apiary.ush("environment", "new", "bees", "--json", "--yes", code=3).json()
     assert "already" in again["error"]
     assert apiary.ush("look", ".", "--json").json()["kind"] == "place"

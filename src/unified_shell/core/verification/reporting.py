@@ -1,6 +1,6 @@
 """What a verification found, as one value that is kept, compared and shown."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import msgspec
 from msgspec import Struct
@@ -36,7 +36,7 @@ class Report(Struct, frozen=True, kw_only=True):
 
     made: str
     machine: MachineFacts
-    counts: Mapping[str, int]
+    counts: dict[str, int]
     targets: tuple[TargetReport, ...]
 
     @property

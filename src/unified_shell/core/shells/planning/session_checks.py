@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from unified_shell.core.findings import Finding, Verdict, verdict_of
+from unified_shell.core.findings import Cause, Finding, Verdict, verdict_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes.processes import run_program
@@ -132,43 +132,8 @@ class Proof:
 
 
 def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_fresh: bool) -> list[Finding]:
-    subject = _subject(after)
-    if after.trouble:
-        known = bool(before.trouble)
-        return [
-            Finding(
-                subject=subject,
-                question="opens",
-                verdict=Verdict.FAULT,
-                answer=f"{after.trouble}{' (as it did before)' if known else ''}",
-                remedy=ush("shell", "list"),
-                puts_back=not known,
-                elapsed_seconds=after.elapsed_seconds,
-            )
-        ]
-    new_errors = [line for line in after.errors if line not in before.errors]
-    if new_errors and not before.trouble:
-        return [
-            Finding(
-                subject=subject,
-                question="opens without new errors",
-                verdict=Verdict.FAULT,
-                answer=new_errors[0],
-                puts_back=True,
-            )
-        ]
-    name, value = aims.stamp
-    if name and dict(after.variables).get(name) != value and is_fresh:
-        return [
-            Finding(
-                subject=subject,
-                question="reads the wiring",
-                verdict=Verdict.FAULT,
-                answer="its startup files do not reach the hook-up",
-                remedy=ush("shell", "list"),
-                puts_back=True,
-            )
-        ]
+    if (failed := _failed(before, after, aims, is_fresh=is_fresh)) is not None:
+        return [failed]
     home, times = host.home, int(holds(aims.when, after.mode, host))
     found = [_entry_finding(after, aims.variable, directory, home, times=times) for directory in aims.wanted]
     found = [
@@ -178,13 +143,52 @@ def _compare(before: Session, after: Session, aims: "_Aims", host: Host, *, is_f
     found += [_value_finding(after, name, value) for name, value in aims.values if times]
     return found or [
         Finding(
-            subject=subject,
+            subject=_subject(after),
             question="opens",
             verdict=Verdict.PASSED,
             answer="yes",
             elapsed_seconds=after.elapsed_seconds,
         )
     ]
+
+
+def _failed(before: Session, after: Session, aims: "_Aims", *, is_fresh: bool) -> Finding | None:
+    """Return the fault of a session that does not open, prints new errors, or does not come to a new hook-up."""
+    subject = _subject(after)
+    if after.trouble:
+        known = bool(before.trouble)
+        return Finding(
+            subject=subject,
+            question="opens",
+            verdict=Verdict.FAULT,
+            answer=f"{after.trouble}{' (as it did before)' if known else ''}",
+            cause=Cause.SESSION_FAILS,
+            remedy=ush("shell", "list"),
+            puts_back=not known,
+            elapsed_seconds=after.elapsed_seconds,
+        )
+    new_errors = [line for line in after.errors if line not in before.errors]
+    if new_errors and not before.trouble:
+        return Finding(
+            subject=subject,
+            question="opens without new errors",
+            verdict=Verdict.FAULT,
+            answer=new_errors[0],
+            cause=Cause.SESSION_FAILS,
+            puts_back=True,
+        )
+    name, value = aims.stamp
+    if name and dict(after.variables).get(name) != value and is_fresh:
+        return Finding(
+            subject=subject,
+            question="reads the wiring",
+            verdict=Verdict.FAULT,
+            answer="its startup files do not reach the hook-up",
+            cause=Cause.HOOK_UP_NOT_REACHED,
+            remedy=ush("shell", "list"),
+            puts_back=True,
+        )
+    return None
 
 
 def _won_against(found: Finding, directory: str, session: Session, aims: "_Aims", host: Host) -> Finding:

@@ -12,6 +12,7 @@ from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.running import entered_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.languages import Language
+from unified_shell.core.interpreters.module_builds import build_of, missing_in_errors, named_in_errors
 from unified_shell.core.interpreters.module_places import foreign_extension, place_of_module
 from unified_shell.core.interpreters.other_languages import OtherInterpreter, language_named, undisturbed
 from unified_shell.core.machine.host import Host
@@ -19,8 +20,6 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import read_executable
 from unified_shell.core.verification.programs import program
-
-from .module_builds import build_of, missing_in_errors, named_in_errors
 
 __all__ = ["AskedPython", "Holder", "entered", "library_question", "other_question", "python_question"]
 

@@ -12,6 +12,7 @@ from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter, discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.interpreters.languages import find_language
+from unified_shell.core.interpreters.module_builds import build_of
 from unified_shell.core.interpreters.module_places import distribution_folders
 from unified_shell.core.interpreters.other_languages import language_named
 from unified_shell.core.machine.files.durable import read_file
@@ -25,7 +26,6 @@ from unified_shell.core.shells.sessions.sessions import open_session
 from unified_shell.core.shells.startup.hookup import chosen_shells
 from unified_shell.core.verification.names.providers import Provider, providers_of
 
-from .module_builds import build_of
 from .module_questions import AskedPython, Holder, entered, library_question, other_question, python_question
 
 __all__ = ["Holder", "ModuleReport", "look_for_module"]

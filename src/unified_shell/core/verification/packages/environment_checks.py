@@ -72,7 +72,8 @@ def check_distributions(
     """Check that distributions are as recorded, satisfied, importable, and their commands launch.
 
     `only` limits imports and commands to some projects; what they require is checked for all. With `thorough` the
-    content of every recorded file is compared, not size and time alone. `installed` is what `read_installed` says, where
+    content of every recorded file is compared, not size and time alone, and each project loads with nothing but what it
+    requires. `installed` is what `read_installed` says, where
     that was asked already.
     """
     installed = read_installed(environment) if installed is None else installed
@@ -80,5 +81,5 @@ def check_distributions(
     return (
         *check_recorded(environment, chosen, installed, thorough=thorough),
         *check_requirements(installed, facts, environment),
-        *check_imports(environment, chosen, installed, facts, host),
+        *check_imports(environment, chosen, installed, facts, host, apart=thorough),
     )

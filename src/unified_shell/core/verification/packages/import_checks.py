@@ -25,7 +25,7 @@ from unified_shell.core.verification.programs import program
 
 from .import_faults import ImportSite, explain_import
 from .installed_metadata import Installed
-from .shared_imports import loaded_together, word_of
+from .shared_imports import Loaded, loaded_together, word_of
 
 __all__ = ["check_imports", "import_alone"]
 
@@ -42,6 +42,8 @@ def check_imports(
     installed: Mapping[NormalizedName, Installed],
     facts: InterpreterFacts,
     host: Host,
+    *,
+    apart: bool = False,
 ) -> Iterable[Finding]:
     """Judge that each module of these distributions imports, and each of their commands launches.
 
@@ -49,7 +51,7 @@ def check_imports(
     """
     brought = frozenset(name.split(".")[0] for there in installed.values() for name in there.imports)
     here = [(one, installed[one.name]) for one in chosen if one.name in installed]
-    loaded = loaded_together([one.name for one, _ in here], installed, facts, environment, host)
+    loaded = loaded_together([one.name for one, _ in here], installed, facts, environment, host, apart=apart)
     judge = _Judge(environment, brought, loaded, installed, facts, host)
     work: list[Callable[[], Finding]] = []
     for one, there in here:
@@ -61,14 +63,6 @@ def check_imports(
 def import_alone(name: str, environment: Environment, host: Host) -> Ran:
     """Import a module in a new interpreter of an environment."""
     return _run(environment, "import_one", (name,), host)
-
-
-def _missing(ran: Ran, brought: frozenset[str]) -> str:
-    """Return the module that a part lacks and nothing here has; empty where that is not why it fails."""
-    lines = ran.output.decode("utf-8", "replace").split()
-    missing = lines[-1] if ran.returncode == 4 and lines else ""
-    # A part of something that is there is no option, it is broken.
-    return "" if "." in missing or missing in brought else missing
 
 
 def _extra_with(module: str, metadata: Metadata) -> str:
@@ -100,7 +94,7 @@ class _Judge(Struct, frozen=True):
 
     environment: Environment
     brought: frozenset[str]
-    loaded: Mapping[str, float]
+    loaded: Loaded
     installed: Mapping[NormalizedName, Installed]
     facts: InterpreterFacts
     host: Host
@@ -113,35 +107,37 @@ class _Judge(Struct, frozen=True):
         """Return the check that a command's launcher is right and its entry point loads."""
         return lambda: self._judge_command(one, there, entry)
 
-    def _lacking(self, ran: Ran, there: Installed) -> _Lacking | None:
-        """Return what a part needs that nothing here requires; None where that is not why it fails.
+    def _lacking(self, missing: str, there: Installed) -> _Lacking | None:
+        """Return what a part needs that nothing here requires; None where that is not why it fails: a part of something
+        that is there is no option, it is broken.
 
         What is required and not there is a fault of its own, and told as that.
         """
-        missing = _missing(ran, self.brought)
-        extra = _extra_with(missing, there.metadata) if missing else ""
-        source = f"{there.metadata.name}[{extra}]" if extra else ""
-        return _Lacking(module=missing, source=source) if missing else None
+        if not missing or "." in missing or missing in self.brought:
+            return None
+        extra = _extra_with(missing, there.metadata)
+        return _Lacking(module=missing, source=f"{there.metadata.name}[{extra}]" if extra else "")
 
     def _judge_import(self, one: Distribution, there: Installed, name: str) -> Finding:
         question = f"import {name}"
-        if name in self.loaded:
-            seconds = self.loaded[name]
+        if name in self.loaded.seconds:
+            seconds = self.loaded.seconds[name]
             return Finding(
                 subject=one.name, question=question, verdict=Verdict.PASSED, answer="yes", elapsed_seconds=seconds
             )
+        missing = self.loaded.lacking.get(name, "")
+        lacking = self._lacking(missing if missing != name else "", there)
+        if lacking and not self._is_own(name, one, there, lacking):
+            return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
         ran = import_alone(name, self.environment, self.host)
         if ran.returncode == 0:
             seconds = ran.elapsed_seconds
             return Finding(
                 subject=one.name, question=question, verdict=Verdict.PASSED, answer="yes", elapsed_seconds=seconds
             )
-        lacking = self._lacking(ran, there)
+        lacking = self._lacking(_missing(ran), there)
         by_extra = lacking.source if lacking else ""
-        # What somebody asked for must import by its own name; its further parts, and what came along for others, may be
-        # meant for more than is here.
-        own = bool(one.requested) and (name == there.imports[0] or not by_extra)
-        if lacking and not own:
+        if lacking and not self._is_own(name, one, there, lacking):
             return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
         if is_stray(name, one.name) and name != there.imports[0]:
             answer = f"{one.name} has a stray folder that does not import"
@@ -163,6 +159,13 @@ class _Judge(Struct, frozen=True):
             elapsed_seconds=ran.elapsed_seconds,
         )
 
+    @staticmethod
+    def _is_own(name: str, one: Distribution, there: Installed, lacking: _Lacking) -> bool:
+        """Tell whether a module must import whatever it lacks: what somebody asked for, by its own name. Its further parts,
+        and what came along for others, may be meant for more than is here.
+        """
+        return bool(one.requested) and (name == there.imports[0] or not lacking.source)
+
     def _judge_command(self, one: Distribution, there: Installed, entry: EntryPoint) -> Finding:
         path = join(self.environment.layout.scripts, entry.name)
         question = f"command {entry.name} launches"
@@ -183,14 +186,19 @@ class _Judge(Struct, frozen=True):
                 remedy="" if foreign else mending,
                 mend=mend,
             )
-        answer, seconds = "its launcher is there, and its entry point loads", self.loaded.get(word_of(entry), 0.0)
-        if word_of(entry) in self.loaded:
+        answer, seconds = (
+            "its launcher is there, and its entry point loads",
+            self.loaded.seconds.get(word_of(entry), 0.0),
+        )
+        if word_of(entry) in self.loaded.seconds:
             return Finding(
                 subject=one.name, question=question, verdict=Verdict.PASSED, answer=answer, elapsed_seconds=seconds
             )
+        lacking = self._lacking(self.loaded.lacking.get(word_of(entry), ""), there)
+        if lacking is not None:
+            return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
         ran = _run(self.environment, "load_entry_point", (entry.module, entry.attribute), self.host)
-        lacking = self._lacking(ran, there)
-        if lacking:
+        if (lacking := self._lacking(_missing(ran), there)) is not None:
             return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
         passed = ran.returncode == 0
         run = ush("environment", "run", self.environment.name, "--", entry.name, "--help")
@@ -213,6 +221,12 @@ class _Judge(Struct, frozen=True):
             return ""
         names = [one.name for one in there.commands if VERSION_AT_END.sub("", one.name) == stem]
         return next((one for one in names if is_executable_file(join(folder, one))), "")
+
+
+def _missing(ran: Ran) -> str:
+    """Return the module that a part says it lacks; empty where that is not why it fails."""
+    lines = ran.output.decode("utf-8", "replace").split()
+    return lines[-1] if ran.returncode == 4 and lines else ""
 
 
 def _entry_cause(ran: Ran) -> Cause:

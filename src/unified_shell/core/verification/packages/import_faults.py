@@ -10,13 +10,13 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.registry import Environment, all_environments
 from unified_shell.core.findings import Cause
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.module_builds import build_of, missing_in_errors, named_in_errors
 from unified_shell.core.interpreters.module_places import foreign_extension, place_of_module
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.machine.processes.processes import Ran
 from unified_shell.core.machine.processes.system_packages import install_library_line
 from unified_shell.core.next_steps import NextStep, ush
-from unified_shell.core.verification.modules.module_builds import build_of, missing_in_errors, named_in_errors
 
 from .installed_metadata import Installed, read_installed
 

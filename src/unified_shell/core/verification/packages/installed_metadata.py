@@ -17,6 +17,8 @@ from unified_shell.core.machine.places import join
 
 __all__ = ["Installed", "read_installed"]
 
+# Environments are looked at one after another; one of many distributions takes some megabytes.
+MOST_KEPT = 4
 # Where RECORD has scripts, which is relative to site-packages.
 SCRIPTS = "../../../bin/"
 LICENCE_FILE = re.compile(r"^[^/]+\.dist-info/(licenses/.|(LICEN[CS]E|COPYING|NOTICE)[^/]*$)", re.IGNORECASE)
@@ -45,10 +47,25 @@ class Installed(Struct, frozen=True, kw_only=True):
 
 
 def read_installed(environment: Environment) -> dict[NormalizedName, Installed]:
-    """Read what is in the environment's folder, by project; what cannot be read is left out."""
+    """Read what is in the environment's folder, by project, once while that stays the same; what cannot be read is left out."""
     site = environment.layout.site_packages
+    try:
+        key = (os.path.realpath(site), os.stat(site).st_mtime_ns)
+    except OSError:
+        return {}
+    if key not in _READ:
+        if len(_READ) >= MOST_KEPT:
+            _READ.clear()
+        _READ[key] = _read_all(site)
+    return dict(_READ[key])
+
+
+_READ: "dict[tuple[str, int], dict[NormalizedName, Installed]]" = {}
+
+
+def _read_all(site: str) -> dict[NormalizedName, Installed]:
     found = {}
-    for folder in sorted(os.listdir(site)) if os.path.isdir(site) else ():
+    for folder in sorted(os.listdir(site)):
         if folder.endswith(".dist-info"):
             try:
                 one = _read_one(site, folder)

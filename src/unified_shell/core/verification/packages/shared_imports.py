@@ -1,14 +1,17 @@
-"""Loading many modules at little cost: each in a process that was forked from one that has loaded what it depends on.
+"""Loading many modules at little cost: in processes that are forked from those that have loaded what they depend on.
 
-Starting an interpreter and loading what several modules have in common is most of the time of a check. So what is
-common is loaded once, along the dependencies, and each distribution still loads in a process where nothing but what it
-requires was loaded before it. What fails there, hangs or takes its process down is asked again alone, in a new interpreter,
-where nothing but itself can be the cause.
+Starting an interpreter and loading what several modules have in common is most of the time of a check. So what others
+depend on is loaded once, in the order of dependencies, in a few stages, each in a fork of the stage before; what nothing
+depends on, and the commands, are loaded beside that, in a fork of the first stage that has all they require. Where asked
+for, each project is forked from a process in which nothing but what it requires was loaded: that takes two to three times as
+long, and sees a module that works only because an unrelated one was loaded before. What fails, hangs or takes its process
+down is asked again alone, in a new interpreter, where nothing but itself can be the cause.
 """
 
 import os
 from collections.abc import Mapping, Sequence
 
+from msgspec import Struct, field
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
@@ -24,10 +27,12 @@ from unified_shell.core.verification.programs import program
 
 from .installed_metadata import Installed
 
-__all__ = ["loaded_together", "word_of"]
+__all__ = ["Loaded", "loaded_together", "word_of"]
 
 # One word of a large package may load for long from a slow volume; what takes longer here is asked again alone.
 WORD_SECONDS = 60
+# Forks of large processes cost some 40 ms each here; the stages only let a second core begin early.
+STAGES = 4
 FIRST_SECONDS, MORE_SECONDS = 120.0, 2.0
 Projects = Mapping[NormalizedName, Installed]
 
@@ -37,20 +42,29 @@ def word_of(entry: EntryPoint) -> str:
     return f"{entry.module}:{entry.attribute}"
 
 
+class Loaded(Struct):
+    """What came of it: the seconds that each word took that loads, and the module that others say they do not find."""
+
+    seconds: dict[str, float] = field(default_factory=dict)
+    lacking: dict[str, str] = field(default_factory=dict)
+
+
 def loaded_together(
     projects: Sequence[NormalizedName],
     installed: Projects,
     facts: InterpreterFacts,
     environment: Environment,
     host: Host,
-) -> dict[str, float]:
-    """Return the seconds that each module and entry point (`module:attribute`) of these projects took to load, where it
-    does.
+    *,
+    apart: bool = False,
+) -> Loaded:
+    """Load each module and entry point (`module:attribute`) of these projects. With `apart`, nothing that a project does not
+    require is loaded before it.
     """
-    tree = _Tree(installed, facts)
-    tree.add(projects)
+    tree = _Tree(installed, _dependencies(installed, facts, environment))
+    tree.add(projects, apart=apart)
     if not tree.words:
-        return {}
+        return Loaded()
     task = {"workers": os.cpu_count() or 1, "seconds": WORD_SECONDS, "nodes": tree.nodes}
     ran = run_program(
         (environment.layout.python, "-I", "-B", "-W", "ignore", program("import_forked")),
@@ -59,69 +73,118 @@ def loaded_together(
         given=to_json_text(task).encode("ascii"),
         with_descendants=True,
     )
-    found: dict[str, float] = {}
+    found = Loaded()
     for line in ran.output.decode("ascii", "replace").splitlines():
-        number, _, seconds = line[1:].partition(" ")
-        if line.startswith("=") and number.isdigit() and int(number) < len(tree.words):
-            found[tree.words[int(number)]] = float(seconds)
+        number, _, told = line[1:].partition(" ")
+        if line[:1] not in "=-" or not number.isdigit() or int(number) >= len(tree.words):
+            continue
+        word = tree.words[int(number)]
+        if line.startswith("="):
+            found.seconds[word] = float(told)
+        else:
+            found.lacking[word] = told
     return found
 
 
 class _Tree:
     """The processes, as `import_forked` is told of them: one for each project, below one that it depends on."""
 
-    def __init__(self, installed: Projects, facts: InterpreterFacts) -> None:
+    def __init__(self, installed: Projects, needs: Mapping[NormalizedName, tuple[NormalizedName, ...]]) -> None:
         self._installed = installed
-        self._needs = _dependencies(installed, facts)
-        self._below = {name: _reached(name, self._needs) for name in installed}
-        self._numbers: dict[NormalizedName, int] = {}
-        self._has: dict[NormalizedName, frozenset[NormalizedName]] = {}
+        self._needs = needs
+        self._below = {name: _reached(name, needs) for name in installed}
         self.nodes: list[dict[str, object]] = []
         self.words: list[str] = []
 
-    def add(self, projects: Sequence[NormalizedName]) -> None:
-        """Add a node for each project that is installed, those that others depend on first."""
-        chosen = {one for one in projects if one in self._installed}
-        for name in sorted(chosen, key=lambda one: (len(self._below[one]), one)):
-            self._add(name)
+    def add(self, projects: Sequence[NormalizedName], *, apart: bool) -> None:
+        """Add nodes that load each project that is installed, those that others depend on first."""
+        chosen = [one for one in dict.fromkeys(projects) if one in self._installed]
+        chosen.sort(key=lambda one: (len(self._below[one]), one))
+        if apart:
+            self._add_apart(chosen)
+        else:
+            self._add_in_stages(chosen)
 
-    def _add(self, name: NormalizedName) -> None:
+    def _add_in_stages(self, chosen: Sequence[NormalizedName]) -> None:
+        needed = {one for name in chosen for one in self._below[name]}
+        common = [one for one in chosen if one in needed]
+        size = max(1, -(-len(common) // STAGES))
+        stages = [common[at : at + size] for at in range(0, len(common), size)] or [[]]
+        stage_of = {name: number for number, stage in enumerate(stages) for name in stage}
+        beside: list[list[NormalizedName]] = [[] for _ in stages]
+        for name in (one for one in chosen if one not in needed):
+            beside[max((stage_of.get(one, 0) for one in self._below[name]), default=0)].append(name)
+        last = -1
+        for stage, others in zip(stages, beside, strict=True):
+            last = self._add(last, (), [word for name in stage for word in self._installed[name].imports[:1]])
+            words = [word for name in stage for word in self._further(name)]
+            words += [word for name in others for word in (*self._installed[name].imports[:1], *self._further(name))]
+            self._add(last, (), words)
+
+    def _add_apart(self, chosen: Sequence[NormalizedName]) -> None:
+        numbers: dict[NormalizedName, int] = {}
+        has: dict[NormalizedName, frozenset[NormalizedName]] = {}
+        for name in chosen:
+            fitting = [one for one in self._needs[name] if one in has and name not in self._below[one]]
+            parent = max(fitting, key=lambda one: (len(has[one]), one), default=None)
+            above = has[parent] if parent is not None else frozenset()
+            lacking = sorted(self._below[name] - above - {name}, key=lambda one: (len(self._below[one]), one))
+            has[name] = above | frozenset(lacking) | {name}
+            first = [self._installed[one].imports[0] for one in lacking if self._installed[one].imports]
+            at = numbers[parent] if parent is not None else -1
+            numbers[name] = self._add(at, first, self._installed[name].imports[:1])
+            self._add(numbers[name], (), self._further(name))
+
+    def _further(self, name: NormalizedName) -> list[str]:
+        """Return the words of a project behind its first module: more modules, and the entry points of its commands."""
         there = self._installed[name]
-        fitting = [one for one in self._needs[name] if one in self._numbers and name not in self._below[one]]
-        parent = max(fitting, key=lambda one: (len(self._has[one]), one), default=None)
-        has = self._has[parent] if parent is not None else frozenset()
-        lacking = sorted(self._below[name] - has - {name}, key=lambda one: (len(self._below[one]), one))
-        self._numbers[name] = len(self.nodes)
-        self._has[name] = has | frozenset(lacking) | {name}
-        self.nodes.append(
-            {
-                "parent": self._numbers[parent] if parent is not None else -1,
-                "first": [self._installed[one].imports[0] for one in lacking if self._installed[one].imports],
-                "own": [self._numbered(one) for one in there.imports[:1]],
-                "apart": [self._numbered(one) for one in there.imports[1:]],
-                "after": [self._numbered(word_of(one)) for one in there.commands],
-            }
-        )
+        return [*there.imports[1:], *(word_of(one) for one in there.commands)]
+
+    def _add(self, parent: int, first: Sequence[str], words: Sequence[str]) -> int:
+        numbered = [self._numbered(one) for one in words]
+        self.nodes.append({"parent": parent, "first": list(first), "words": numbered})
+        return len(self.nodes) - 1
 
     def _numbered(self, word: str) -> tuple[int, str]:
         self.words.append(word)
         return len(self.words) - 1, word
 
 
-def _dependencies(installed: Projects, facts: InterpreterFacts) -> dict[NormalizedName, tuple[NormalizedName, ...]]:
-    """Return what each project requires here, as far as that is installed."""
+def _dependencies(
+    installed: Projects, facts: InterpreterFacts, environment: Environment
+) -> dict[NormalizedName, tuple[NormalizedName, ...]]:
+    """Return what each project requires here, with the extras that something asks of it, as far as that is installed."""
     markers = facts.markers()
-    found: dict[NormalizedName, tuple[NormalizedName, ...]] = {}
-    for name, there in installed.items():
-        needs = []
-        for text in there.metadata.requires:
-            try:
-                needed = Requirement(text)
-            except InvalidRequirement:
-                continue
-            if applies(needed, markers) and canonicalize_name(needed.name) in installed:
-                needs.append(canonicalize_name(needed.name))
-        found[name] = tuple(dict.fromkeys(needs))
+    requires = {name: list(map(_requirement, there.metadata.requires)) for name, there in installed.items()}
+    asked = [_requirement(text) for one in environment.contents.requested for text in one.requested]
+    extras = _extras([*asked, *(one for each in requires.values() for one in each)])
+    return {
+        name: tuple(
+            dict.fromkeys(
+                canonicalize_name(one.name)
+                for one in needed
+                if one is not None
+                and canonicalize_name(one.name) in installed
+                and applies(one, markers, extras.get(name, ()))
+            )
+        )
+        for name, needed in requires.items()
+    }
+
+
+def _requirement(text: str) -> Requirement | None:
+    try:
+        return Requirement(text)
+    except InvalidRequirement:
+        return None
+
+
+def _extras(requirements: Sequence[Requirement | None]) -> dict[NormalizedName, set[str]]:
+    """Return the extras that are asked of each project."""
+    found: dict[NormalizedName, set[str]] = {}
+    for one in requirements:
+        if one is not None and one.extras:
+            found.setdefault(canonicalize_name(one.name), set()).update(one.extras)
     return found
 
 

@@ -1,14 +1,16 @@
 # Run by an environment's python, 3.8 to current, where processes can be forked. Reads from its input, as JSON:
-# {"workers": N, "seconds": S, "nodes": [{"parent": number or -1, "first": [module], "own": [[number, word]],
-# "apart": [[number, word]], "after": [[number, word]]}]}. A node is a process, forked from its parent's when that has
-# loaded its own: it loads what else it needs first, then its own words. Words apart are loaded in processes of their
-# own before, words after in one process behind. A word is "module" or "module:attribute".
-# Writes a line "=NUMBER SECONDS" for each word that loads. Whatever is not written has to be asked again, alone.
+# {"workers": N, "seconds": S, "nodes": [{"parent": number or -1, "first": [module], "words": [[number, word]]}]}.
+# A node is a process, forked from its parent's when that has loaded its words: it loads what else it needs first, then
+# its own words, "module" or "module:attribute". Where a word ends the process, another goes on behind that word.
+# Writes a line "=NUMBER SECONDS" for each word that loads, "-NUMBER MODULE" where one that it needs was not found.
+# Whatever is not written has to be asked again, alone.
 import gc
 import importlib
 import json
+import mmap
 import os
 import signal
+import struct
 import sys
 import time
 
@@ -44,70 +46,79 @@ def load(word):
         raise TypeError("no function")
 
 
-def try_words(words, report=True):
-    for number, word in words:
-        signal.signal(signal.SIGALRM, signal.SIG_DFL)
-        signal.alarm(task["seconds"])
-        began = time.perf_counter()
-        try:
-            load(word)
-        except BaseException:
-            signal.alarm(0)
-            continue
+def try_word(word):
+    signal.signal(signal.SIGALRM, signal.SIG_DFL)
+    signal.alarm(task["seconds"])
+    began = time.perf_counter()
+    try:
+        load(word)
+    except ModuleNotFoundError as error:
+        return str(error.name)
+    except BaseException:
+        return None
+    finally:
         signal.alarm(0)
-        if report:
-            os.write(out, b"=%d %.3f\n" % (number, time.perf_counter() - began))
+    return time.perf_counter() - began
 
 
-def begin(work):
+def begin(number, start):
     process = os.fork()
     if process:
         return process
     try:
         os.read(taken, 1)
-        work()
+        node = nodes[number]
+        for word in node["first"]:
+            try_word(word)
+        for position, (name, word) in enumerate(node["words"]):
+            if position < start:
+                continue
+            struct.pack_into("i", progress, 4 * number, position)
+            came = try_word(word)
+            if isinstance(came, float):
+                os.write(out, b"=%d %.3f\n" % (name, came))
+            elif came:
+                os.write(out, b"-%d %s\n" % (name, came.encode("ascii", "replace")))
+        struct.pack_into("i", progress, 4 * number, len(node["words"]))
+        os.write(given, b".")
+        gc.freeze()
+        visit_all(children.get(number, []))
+        os._exit(DONE)
     finally:
         os._exit(1)
 
 
-def finish():
-    os.write(given, b".")
-    os._exit(DONE)
-
-
-def wait_for(processes):
-    for process in processes:
-        _, status = os.waitpid(process, 0)
-        if not (os.WIFEXITED(status) and os.WEXITSTATUS(status) == DONE):
-            os.write(given, b".")
-
-
-def leaf(words):
-    def work():
-        try_words(words)
-        finish()
-
-    return work
-
-
-def visit(number):
-    def work():
-        node = nodes[number]
-        try_words([(0, word) for word in node["first"]], report=False)
-        gc.freeze()
-        begun = [begin(leaf([word])) for word in node["apart"]]
-        try_words(node["own"])
-        gc.freeze()
-        if node["after"]:
-            begun.append(begin(leaf(node["after"])))
-        below = children.get(number, [])
+def visit_all(numbers):
+    todo = [(number, 0) for number in numbers]
+    running = {}
+    while todo or running:
+        while todo:
+            number, start = todo.pop(0)
+            running[begin(number, start)] = number
+        process, status = os.wait()
+        number = running.pop(process, None)
+        if number is None or (os.WIFEXITED(status) and os.WEXITSTATUS(status) == DONE):
+            continue
         os.write(given, b".")
-        wait_for(begun)
-        wait_for([begin(visit(each)) for each in below])
-        os._exit(DONE)
-
-    return work
+        (position,) = struct.unpack_from("i", progress, 4 * number)
+        if position < len(nodes[number]["words"]):
+            todo.append((number, position + 1))
 
 
-wait_for([begin(visit(number)) for number in children.get(-1, [])])
+# How far each node came, seen by the process that has to go on.
+progress = mmap.mmap(-1, max(1, 4 * len(nodes)))
+# What nearly every package loads of the standard library, and loads whole: here once for all.
+COMMON = (
+    "argparse ast asyncio base64 collections contextlib copy ctypes dataclasses datetime decimal enum fractions functools"
+    " getpass glob hashlib heapq inspect io itertools json logging math operator pathlib pickle platform pprint queue random"
+    " re shutil signal socket ssl string struct subprocess tempfile textwrap threading traceback types typing uuid warnings"
+    " weakref zipfile"
+)
+for name in COMMON.split():
+    try:
+        importlib.import_module(name)
+    except ImportError:
+        pass
+gc.freeze()
+visit_all(children.get(-1, []))
 os._exit(0)
