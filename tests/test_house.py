@@ -26,6 +26,7 @@ ROOMS = (
     "store",
     "transfers",
     "archives",
+    "expectations",
     "machine",
     "findings",
     "errors",

@@ -42,7 +42,7 @@ def verify(context: Context, names: tuple[str, ...], *, options: VerifyOptions, 
         return
     if (options.yes or options.only_plan) and not options.mend:
         raise UsageError("--yes and --plan belong to --mend", next_step=ush("verify", "--mend", "--plan"))
-    targets = _targets(context, names)
+    targets = _targets(context, names, own_only=bool(options.checks))
     found = _verified(context, targets, options)
     if options.mend:
         _mend(context, found, options, scope)
@@ -58,23 +58,27 @@ def verify(context: Context, names: tuple[str, ...], *, options: VerifyOptions, 
         click.get_current_context().exit(1)
 
 
-def _targets(context: Context, names: tuple[str, ...]) -> "Sequence[Target]":
+def _targets(context: Context, names: tuple[str, ...], *, own_only: bool) -> "Sequence[Target]":
     from unified_shell.core.verification.targets.everything import everything
     from unified_shell.core.verification.targets.naming import targets_named
 
     if names:
         return targets_named(names, context.host, context.locations)
-    return everything(context.host, context.locations)
+    # Checks of a file are asked for by themselves; all else then only where it is named.
+    return () if own_only else everything(context.host, context.locations)
 
 
 def _verified(context: Context, targets: "Sequence[Target]", options: VerifyOptions) -> "tuple[Verified, ...]":
+    from unified_shell.core.verification.own_checks import read_own_checks, verify_own_checks
     from unified_shell.core.verification.verifying import opens_sessions, surroundings, verify
 
-    if opens_sessions(targets):
+    if opens_sessions(targets) or options.checks:
         context.screen.say("Opens new sessions of your shells; they run your startup files.")
     around = surroundings(targets, context.host, context.locations, thorough=options.thorough, launch=options.launch)
+    own = [(read_own_checks(file, around), file) for file in options.checks]
     with context.progress.shown("Verify"):
-        return verify(targets, around, progress=context.tell_progress)
+        found = verify(targets, around, progress=context.tell_progress)
+        return (*found, *(verify_own_checks(checks, file, around) for checks, file in own))
 
 
 def _is_withdrawn(target: "Target") -> bool:

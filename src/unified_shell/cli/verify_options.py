@@ -12,6 +12,7 @@ __all__ = ["VerifyOptions", "verify_options"]
 class VerifyOptions(Struct, frozen=True, kw_only=True):
     """What the options say; texts that were not given are empty."""
 
+    checks: tuple[str, ...]
     launch: bool
     thorough: bool
     in_full: bool
@@ -23,6 +24,7 @@ class VerifyOptions(Struct, frozen=True, kw_only=True):
 
 
 OPTIONS = (
+    click.option("--checks", multiple=True, metavar="FILE", help="Also carry out the [[check]] tables of FILE."),
     click.option("--launch", is_flag=True, help="Also start commands that may not know --version."),
     click.option("--thorough", is_flag=True, help="Compare the content of every file, not only size and time."),
     click.option("--all", "in_full", is_flag=True, help="Show what passed, check by check."),

@@ -91,6 +91,7 @@ class Cause(Enum):
     OUTPUT_DIFFERS = "output-differs"
     FILE_DIFFERS = "file-differs"
     LIMIT_EXCEEDED = "limit-exceeded"
+    KERNEL_FAILS = "kernel-fails"
     SERVICE_SILENT = "service-silent"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from unified_shell.core.findings import Verdict
@@ -23,6 +24,7 @@ __all__ = ["counted", "print_checks", "print_verification"]
 
 # What is alike is summed up after so many.
 MOST_NOT_TRIED = 12
+SESSION = re.compile(r"a new (login|interactive) \w+")
 
 
 def print_verification(screen: Screen, found: Sequence[Verified], *, in_full: bool = False) -> None:
@@ -33,7 +35,7 @@ def print_verification(screen: Screen, found: Sequence[Verified], *, in_full: bo
         return
     if in_full:
         for one in found:
-            heading(screen, one.target.title)
+            heading(screen, one.target.title(screen.home))
             print_findings(screen, sorted(one.findings, key=_order))
         screen.result("")
     else:
@@ -83,19 +85,32 @@ def _print_faults(screen: Screen, found: Sequence[Verified]) -> None:
     for one in found:
         if not one.faults:
             continue
-        heading(screen, one.target.title)
-        for fault in one.faults:
-            subject = "" if fault.subject in one.target.title else f"{fault.subject}: "
-            print_rows(screen, [("FAULT", f"{subject}{fault.question}", "no")])
-            details = [("cause", fault.answer)]
+        title = one.target.title(screen.home)
+        heading(screen, title)
+        for fault, also in _alike(one.faults):
+            subject = "" if fault.subject in title else f"{fault.subject}: "
+            print_rows(screen, [("FAULT", f"{subject}{fault.answer}")])
+            more = f", and {also} more like it" if also else ""
+            details = [("checked:", f"{fault.question}{more}")]
             if fault.remedy:
-                details.append(("type", next_step_text(fault.remedy, screen.home)))
+                details.append(("type:", next_step_text(fault.remedy, screen.home)))
             print_rows(screen, details, indent=9)
     if any(one.faults for one in found):
         mendable = any(fault.mend is not None for one in found for fault in one.faults)
         screen.result("")
         if mendable:
             screen.next(ush("verify", "--mend", "--plan", why="shows what can be mended without a decision"))
+
+
+def _alike(faults: Sequence[Finding]) -> list[tuple[Finding, int]]:
+    """Return the faults without those that say the same of another session, with how many those are."""
+    kept: dict[tuple[str, str, str], tuple[Finding, int]] = {}
+    for one in faults:
+        # What follows the name of a session is the same for all that have the same cause.
+        key = (one.subject, one.cause.value, SESSION.sub("a new session", one.answer))
+        first, count = kept.get(key, (one, -1))
+        kept[key] = (first, count + 1)
+    return list(kept.values())
 
 
 def _print_not_tried(screen: Screen, found: Sequence[Verified]) -> None:
@@ -117,5 +132,5 @@ def _print_targets(screen: Screen, found: Sequence[Verified]) -> None:
     for one in found:
         seconds = sum(each.elapsed_seconds for each in one.findings)
         took = f"{seconds:.1f} s" if seconds >= 1 else ""
-        rows.append((one.target.title, counted([one]).partition(": ")[2] or "nothing to check", took))
+        rows.append((one.target.title(screen.home), counted([one]).partition(": ")[2] or "nothing to check", took))
     print_rows(screen, rows)

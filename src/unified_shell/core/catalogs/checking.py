@@ -90,6 +90,31 @@ class CheckedTable:
             return ()
         return tuple(value)
 
+    def one_or_more_texts(self, key: str) -> tuple[str, ...]:
+        """Return a list of texts, which may also be written as one text."""
+        return (self.text(key),) if isinstance(self._fields.get(key), str) else self.texts(key)
+
+    def whole_numbers(self, key: str) -> tuple[int, ...]:
+        """Return a list of whole numbers."""
+        value = self._value(key, list, "a list of numbers")
+        if not isinstance(value, list):
+            return ()
+        if not all(isinstance(one, int) and not isinstance(one, bool) for one in value):
+            self.mistake(key, f"{key}: expected a list of whole numbers, such as [0, 1]")
+            return ()
+        return tuple(value)
+
+    def decimal(self, key: str) -> float | None:
+        """Return a number, whole or not; None where it is not there."""
+        self._read.add(key)
+        value = self._fields.get(key)
+        if value is None:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            self.mistake(key, f"{key} = {value!r}; expected a number")
+            return None
+        return float(value)
+
     def commands(self, key: str) -> tuple[tuple[str, ...], ...]:
         """Return a list of commands, each a list of words."""
         value = self._value(key, list, "a list of commands, each a list of words")

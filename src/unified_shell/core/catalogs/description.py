@@ -4,7 +4,9 @@ from enum import Enum
 
 from msgspec import Struct
 
-__all__ = ["Archive", "DescribedCheck", "Description", "Form", "FormKind", "Needs", "Offers", "Subject", "Trial"]
+from unified_shell.core.expectations.expectation import Expectation
+
+__all__ = ["Archive", "Description", "Form", "FormKind", "Needs", "Offers", "Subject", "Trial"]
 
 
 class Subject(Enum):
@@ -67,14 +69,6 @@ class Offers(Struct, frozen=True, kw_only=True):
     interpreter: str = ""
 
 
-class DescribedCheck(Struct, frozen=True, kw_only=True):
-    """One check: a command that must end well, with a least version, or a module that must load."""
-
-    command: tuple[str, ...] = ()
-    version: str = ""
-    module: str = ""
-
-
 class Trial(Struct, frozen=True, kw_only=True):
     """An example run: its data and their place, commands, the files it must make, seconds expected and allowed."""
 
@@ -102,5 +96,5 @@ class Description(Struct, frozen=True, kw_only=True):
     forms: tuple[Form, ...]
     needs: Needs
     offers: Offers
-    checks: tuple[DescribedCheck, ...]
+    checks: tuple[Expectation, ...]
     trial: Trial | None

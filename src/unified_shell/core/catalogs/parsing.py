@@ -7,8 +7,9 @@ from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.machine.files.disks import parse_size
 
+from .check_tables import check_of
 from .checking import CheckedFile, CheckedTable
-from .description import Archive, DescribedCheck, Description, Form, FormKind, Needs, Offers, Subject, Trial
+from .description import Archive, Description, Form, FormKind, Needs, Offers, Subject, Trial
 
 __all__ = ["parse_description"]
 
@@ -42,7 +43,7 @@ def parse_description(content: bytes, where: str) -> Description:
         forms=forms,
         needs=_needs(top.table("needs")),
         offers=_offers(top.table("offers")),
-        checks=tuple(_check(one) for one in top.tables("check")),
+        checks=tuple(check_of(one) for one in top.tables("check")),
         trial=_trial(top.table("trial")),
     )
     top.no_others()
@@ -127,16 +128,6 @@ def _offers(table: CheckedTable | None) -> Offers:
     return found
 
 
-def _check(table: CheckedTable) -> DescribedCheck:
-    found = DescribedCheck(
-        command=table.texts("command"), version=table.text("version"), module=table.text("module", fits=_module)
-    )
-    if bool(found.command) == bool(found.module):
-        table.mistake("command", "expected either command or module")
-    table.no_others()
-    return found
-
-
 def _trial(table: CheckedTable | None) -> Trial | None:
     if table is None:
         return None
@@ -180,10 +171,6 @@ def _file_name(text: str) -> str:
 
 def _inside(text: str) -> str:
     return "a place inside the tree" if text.startswith("/") or ".." in text.split("/") else ""
-
-
-def _module(text: str) -> str:
-    return "" if re.fullmatch(r"[\w.:/-]+", text) else "a module's name"
 
 
 def _platform(text: str) -> str:

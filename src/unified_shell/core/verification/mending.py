@@ -2,6 +2,8 @@
 
 from collections.abc import Callable, Sequence
 
+from msgspec.structs import replace
+
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
@@ -51,7 +53,9 @@ def plan_mend_findings(
         faults = sum(1 for one in findings if one.is_fault)
         nothing = "none of the faults can be mended without your decision" if faults else "nothing is at fault"
         return change_of(Plan(aim="Mend what is at fault", nothing_to_do=nothing))
-    return merged(*wanting)
+    change = merged(*wanting)
+    count = f"{len(wanting)} things that are" if len(wanting) > 1 else "what is"
+    return replace(change, plan=replace(change.plan, aim=f"Mend {count} at fault"))
 
 
 def _plan_withdraw(path: Place) -> Change:

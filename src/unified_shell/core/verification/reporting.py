@@ -57,7 +57,8 @@ def report_of(found: Sequence[Verified], host: Host) -> Report:
         ),
         counts={one.value: sum(each.count(one) for each in found) for one in Verdict},
         targets=tuple(
-            TargetReport(target=one.target.title, kind=one.target.kind.value, findings=one.findings) for one in found
+            TargetReport(target=one.target.title(), kind=one.target.kind.value, findings=one.findings)
+            for one in found
         ),
     )
 

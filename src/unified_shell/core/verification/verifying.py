@@ -84,7 +84,7 @@ def _judged(check: Check, target: Target, around: Surroundings) -> Iterator[Find
 
 def _not_made(check: Check, target: Target, why: str, remedy: NextStep = "") -> Finding:
     return Finding(
-        subject=target.title,
+        subject=target.title(),
         question=check.asks,
         verdict=Verdict.FAULT,
         answer=why,

@@ -1,5 +1,6 @@
 """Starting programs: without a shell, in a session of their own, with a time limit that holds."""
 
+import contextlib
 import errno
 import os
 import select
@@ -31,6 +32,8 @@ __all__ = [
 
 # Held in memory; no answer that is asked for is larger.
 OUTPUT_LIMIT_BYTES = 4_000_000
+# A service writes its state before it ends; one that does not end by then is killed.
+END_SECONDS = 5.0
 # How soon an interrupt is seen while waiting.
 ASK_SECONDS = 0.5
 
@@ -224,15 +227,19 @@ def _why_not_started(program: str, error: OSError | ValueError) -> str:
 class BackgroundProgram:
     """A program that goes on while a block runs, and is ended with all its children after it."""
 
-    def __init__(self, argv: Sequence[str], *, environment: Mapping[str, str], directory: str) -> None:
+    def __init__(
+        self, argv: Sequence[str], *, environment: Mapping[str, str], directory: str, is_heard: bool = True
+    ) -> None:
         self._argv, self._environment, self._directory = list(argv), dict(environment), directory
+        self._is_heard = is_heard
         self._process: subprocess.Popen[bytes] | None = None
 
     def __enter__(self) -> "BackgroundProgram":
         self._process = subprocess.Popen(
             self._argv,
             stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE,
+            # What nobody reads would fill the pipe, and hold the program up.
+            stdout=subprocess.PIPE if self._is_heard else subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             env=self._environment,
             cwd=self._directory,
@@ -243,9 +250,17 @@ class BackgroundProgram:
     def __exit__(self, *_: object) -> None:
         if self._process is not None:
             end_group(self._process.pid, signal.SIGTERM)
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self._process.wait(END_SECONDS)
+            end_group(self._process.pid)
             self._process.wait()
             if self._process.stdout is not None:
                 self._process.stdout.close()
+
+    @property
+    def has_ended(self) -> bool:
+        """Tell whether it ended by itself."""
+        return self._process is None or self._process.poll() is not None
 
     def first_line(self, timeout_seconds: float) -> str:
         """Return the first line that the program writes; raises TimeoutError where none comes."""

@@ -4,6 +4,8 @@ import os
 from collections.abc import Iterator, Sequence
 from itertools import groupby
 
+from msgspec.structs import replace
+
 from unified_shell.core.commands.candidates import NameReport, look_for_command
 from unified_shell.core.commands.preferred import Choice, all_choices, links_folder, target_of
 from unified_shell.core.environments.model.registry import hidden_environment
@@ -14,6 +16,7 @@ from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.sessions.name_lookup import NameLookup, lookup_in
 from unified_shell.core.shells.tracing.winning_lines import way_out
+from unified_shell.core.verification.names.launching import is_safe_to_start
 from unified_shell.core.verification.names.managed_places import managed_places
 from unified_shell.core.verification.packages.environment_checks import check_environment
 from unified_shell.core.verification.targets.target import Kind, Target
@@ -63,6 +66,8 @@ def leads_to_its_file(target: Target, around: Surroundings) -> Iterator[Finding]
 def is_found(target: Target, around: Surroundings) -> Iterator[Finding]:
     """Judge which file each new session starts: the preferred one, else the same in all, and no alias before it."""
     choice = _choice(target, around)
+    if choice is not None and any(one.is_fault for one in leads_to_its_file(target, around)):
+        return  # what follows from that is no fault of its own
     expected = join(links_folder(_locations(choice, around)), target.name) if choice is not None else ""
     seen = [(one, lookup_in(one.session, target.name)) for one in around.sessions.opened if not one.session.trouble]
     report: NameReport | None = None
@@ -125,7 +130,10 @@ def starts(target: Target, around: Surroundings) -> Iterator[Finding]:
         entries = one.session.search_path()
         verdicts = list(can_start(file, around, entries, one.session.search_path("LD_LIBRARY_PATH")))
         yield from verdicts
-        if all(each.passed for each in verdicts):
+        choice = _choice(target, around)
+        # Whether a command of an environment of its own starts, is seen by loading its entry point there.
+        own = choice is not None and bool(choice.environment) and not (around.launch or is_safe_to_start(file))
+        if all(each.passed for each in verdicts) and not (own and not target.bound):
             yield from launches(file, target.bound, around, dict(one.session.variables))
 
 
@@ -148,7 +156,14 @@ def works_in_its_environment(target: Target, around: Surroundings) -> Iterator[F
         again = ush("command", "drop", choice.name, why="then get it again")
         yield fault(target.name, "its environment is there", error.message, Cause.CONTENTS_UNREADABLE, again)
         return
-    yield from check_environment(environment, around.host, thorough=around.thorough)
+    for finding in check_environment(environment, around.host, thorough=around.thorough):
+        # Its environment has no name that a person could type.
+        mend = ush("verify", f"command:{choice.name}", "--mend", *environment.scope_words)
+        refresh = ush("command", "refresh", choice.name, *environment.scope_words)
+        if finding.is_fault:
+            yield replace(finding, remedy=mend if finding.mend else refresh)
+        else:
+            yield finding
 
 
 def _choice(target: Target, around: Surroundings) -> Choice | None:

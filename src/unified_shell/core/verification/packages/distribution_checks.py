@@ -94,6 +94,8 @@ def check_requirements(
             fits = instead.get(canonicalize_name(needed.name), needed.specifier)
             if have is not None and fits.contains(have.metadata.version, prereleases=True):
                 met += 1
+            elif have is None and environment.contents.find(canonicalize_name(needed.name)) is not None:
+                faults += 1  # it was recorded and is gone, which is told of it itself
             else:
                 faults += 1
                 yield _unmet(name, text, have, environment)

@@ -9,6 +9,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.entry_points import EntryPoint
 from unified_shell.core.distributions.import_names import is_stray
+from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment
@@ -25,7 +26,7 @@ from unified_shell.core.verification.programs import program
 
 from .import_faults import ImportSite, explain_import
 from .installed_metadata import Installed
-from .shared_imports import Loaded, loaded_together, word_of
+from .shared_imports import Loaded, loaded_together, requirements_of, word_of
 
 __all__ = ["check_imports", "import_alone"]
 
@@ -113,10 +114,17 @@ class _Judge(Struct, frozen=True):
 
         What is required and not there is a fault of its own, and told as that.
         """
-        if not missing or "." in missing or missing in self.brought:
+        if not missing or "." in missing or missing in self.brought or self._is_incomplete(there):
             return None
         extra = _extra_with(missing, there.metadata)
         return _Lacking(module=missing, source=f"{there.metadata.name}[{extra}]" if extra else "")
+
+    def _is_incomplete(self, there: Installed) -> bool:
+        """Tell whether a distribution lacks something that it requires, or that was recorded: then that may be why."""
+        recorded = {one.name for one in self.environment.contents.distributions}
+        markers = self.facts.markers()
+        needed = {canonicalize_name(one.name) for one in requirements_of(there) if applies(one, markers)}
+        return bool((needed | recorded) - self.installed.keys())
 
     def _judge_import(self, one: Distribution, there: Installed, name: str) -> Finding:
         question = f"import {name}"

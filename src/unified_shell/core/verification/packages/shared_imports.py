@@ -27,7 +27,7 @@ from unified_shell.core.verification.programs import program
 
 from .installed_metadata import Installed
 
-__all__ = ["Loaded", "loaded_together", "word_of"]
+__all__ = ["Loaded", "loaded_together", "requirements_of", "word_of"]
 
 # One word of a large package may load for long from a slow volume; what takes longer here is asked again alone.
 WORD_SECONDS = 60
@@ -155,7 +155,7 @@ def _dependencies(
 ) -> dict[NormalizedName, tuple[NormalizedName, ...]]:
     """Return what each project requires here, with the extras that something asks of it, as far as that is installed."""
     markers = facts.markers()
-    requires = {name: list(map(_requirement, there.metadata.requires)) for name, there in installed.items()}
+    requires = {name: requirements_of(there) for name, there in installed.items()}
     asked = [_requirement(text) for one in environment.contents.requested for text in one.requested]
     extras = _extras([*asked, *(one for each in requires.values() for one in each)])
     return {
@@ -163,13 +163,16 @@ def _dependencies(
             dict.fromkeys(
                 canonicalize_name(one.name)
                 for one in needed
-                if one is not None
-                and canonicalize_name(one.name) in installed
-                and applies(one, markers, extras.get(name, ()))
+                if canonicalize_name(one.name) in installed and applies(one, markers, extras.get(name, ()))
             )
         )
         for name, needed in requires.items()
     }
+
+
+def requirements_of(there: Installed) -> list[Requirement]:
+    """Return the requirements of a distribution that can be read."""
+    return [one for one in map(_requirement, there.metadata.requires) if one is not None]
 
 
 def _requirement(text: str) -> Requirement | None:

@@ -4,6 +4,8 @@ from enum import Enum
 
 from msgspec import Struct
 
+from unified_shell.core.machine.places import shown
+
 __all__ = ["Kind", "Target"]
 
 
@@ -36,11 +38,10 @@ class Target(Struct, frozen=True, kw_only=True):
     environment: str = ""
     bound: str = ""
 
-    @property
-    def title(self) -> str:
-        """Its kind and name, as they are shown."""
+    def title(self, home: str = "") -> str:
+        """Return its kind and name, as a person reads them."""
         if self.kind is Kind.SESSIONS:
             return "new sessions"
         at = f" in {self.environment}" if self.environment else ""
         kind = {Kind.SCRIPT: "session script", Kind.STARTUP_FILE: "startup file"}.get(self.kind, self.kind.value)
-        return f"{kind} {self.name}{self.bound}{at}"
+        return f"{kind} {shown(self.name, home)}{self.bound}{at}"

@@ -1,0 +1,82 @@
+"""Files that a command must have made: their size, their tables, their numbers, their pictures."""
+
+import csv
+import os
+
+from unified_shell.core.machine.places import join
+
+from .expectation import ExpectedFile
+
+__all__ = ["file_trouble"]
+
+# Rows beyond these are counted, but their numbers not compared.
+MOST_ROWS = 1_000_000
+CANNOT_OPEN = "pictures are opened with the plots extra: pip install 'unified-shell[plots]'"
+
+
+def file_trouble(expected: ExpectedFile, folder: str) -> tuple[str, str]:
+    """Return what is wrong with a file, and why something of it was not tried; empty for nothing."""
+    path = join(folder, expected.file)
+    if not os.path.isfile(path):
+        return f"{expected.file} was not made", ""
+    size = os.path.getsize(path)
+    if size < max(expected.least_bytes, 1):
+        return f"{expected.file} has {size} bytes", ""
+    if expected.rows or expected.least_rows or expected.columns or expected.column:
+        trouble = _table_trouble(expected, path)
+        if trouble:
+            return f"{expected.file} {trouble}", ""
+    return _picture_trouble(expected, path) if expected.picture else ("", "")
+
+
+def _table_trouble(expected: ExpectedFile, path: str) -> str:
+    try:
+        with open(path, newline="", encoding="utf-8") as file:
+            first = file.readline()
+            file.seek(0)
+            delimiter = max(",;\t", key=first.count)
+            rows = list(csv.reader(file, delimiter=delimiter))
+    except (UnicodeDecodeError, csv.Error) as error:
+        return f"is not a table: {error}"
+    rows = [row for row in rows if row]
+    header, body = (rows[0], rows[1:]) if rows else ([], [])
+    if expected.rows and len(body) != expected.rows:
+        return f"has {len(body)} rows, not {expected.rows}"
+    if len(body) < expected.least_rows:
+        return f"has {len(body)} rows, fewer than {expected.least_rows}"
+    uneven = next((number for number, row in enumerate(rows, 1) if len(row) != len(header)), 0)
+    if expected.columns and (len(header) != expected.columns or uneven):
+        where = f"row {uneven} has {len(rows[uneven - 1])}" if uneven else f"has {len(header)}"
+        return f"{where} columns, not {expected.columns}"
+    return _column_trouble(expected, header, body) if expected.column else ""
+
+
+def _column_trouble(expected: ExpectedFile, header: list[str], body: list[list[str]]) -> str:
+    names = [one.strip() for one in header]
+    if expected.column not in names:
+        return f"has no column {expected.column}; it has {', '.join(names)}"
+    at = names.index(expected.column)
+    for number, row in enumerate(body[:MOST_ROWS], 1):
+        try:
+            value = float(row[at])
+        except (ValueError, IndexError):
+            return f"has no number in row {number} of {expected.column}"
+        low = expected.least is not None and not value >= expected.least
+        high = expected.most is not None and not value <= expected.most
+        if low or high:
+            bound = f"at least {expected.least}" if low else f"at most {expected.most}"
+            return f"has {value} in row {number} of {expected.column}; expected {bound}"
+    return ""
+
+
+def _picture_trouble(expected: ExpectedFile, path: str) -> tuple[str, str]:
+    try:
+        from PIL import Image
+    except ImportError:
+        return "", CANNOT_OPEN
+    try:
+        with Image.open(path) as picture:
+            picture.load()
+    except (OSError, SyntaxError, ValueError) as error:
+        return f"{expected.file} is not a picture that opens: {error}", ""
+    return "", ""
