@@ -37,6 +37,8 @@ def verify(context: Context, names: tuple[str, ...], *, options: VerifyOptions, 
     """
     from unified_shell.views.verify_view import print_checks, print_verification
 
+    from .verify_reports import Reports
+
     if options.list_checks:
         print_checks(context.screen, as_json=options.as_json)
         return
@@ -50,10 +52,13 @@ def verify(context: Context, names: tuple[str, ...], *, options: VerifyOptions, 
             return
         targets = [one for one in targets if not _is_withdrawn(one)]
         found = _verified(context, targets, options)
+    reports = Reports(context, found, options)
     if options.as_json:
-        _print_as_json(context, found)
+        context.screen.result(reports.json())
     else:
         print_verification(context.screen, found, in_full=options.in_full)
+        reports.print_difference()
+    reports.write()
     if any(one.faults for one in found):
         click.get_current_context().exit(1)
 
@@ -114,10 +119,3 @@ def _mend(context: Context, found: "Sequence[Verified]", options: VerifyOptions,
         )
 
     perform(context, make, how)
-
-
-def _print_as_json(context: Context, found: "Sequence[Verified]") -> None:
-    from unified_shell.core.verification.reporting import report_of
-    from unified_shell.views.json_view import json_text
-
-    context.screen.result(json_text("verification", report_of(found, context.host)))

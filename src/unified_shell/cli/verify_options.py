@@ -13,6 +13,10 @@ class VerifyOptions(Struct, frozen=True, kw_only=True):
     """What the options say; texts that were not given are empty."""
 
     checks: tuple[str, ...]
+    html: str
+    junit: str
+    bill: str
+    against: str
     launch: bool
     thorough: bool
     in_full: bool
@@ -25,6 +29,15 @@ class VerifyOptions(Struct, frozen=True, kw_only=True):
 
 OPTIONS = (
     click.option("--checks", multiple=True, metavar="FILE", help="Also carry out the [[check]] tables of FILE."),
+    click.option("--html", default="", metavar="FILE", help="Also write a page for a browser."),
+    click.option("--junit", default="", metavar="FILE", help="Also write JUnit XML, for continuous integration."),
+    click.option(
+        "--bill",
+        default="",
+        metavar="FILE",
+        help="Also write a bill of materials: NAME.cdx.json (CycloneDX) or NAME.spdx.json (SPDX).",
+    ),
+    click.option("--against", default="", metavar="FILE", help="Also say what changed since a report by --json."),
     click.option("--launch", is_flag=True, help="Also start commands that may not know --version."),
     click.option("--thorough", is_flag=True, help="Compare the content of every file, not only size and time."),
     click.option("--all", "in_full", is_flag=True, help="Show what passed, check by check."),

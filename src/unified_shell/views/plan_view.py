@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.changes.plan import LineKind
+from unified_shell.core.findings import Verdict
 from unified_shell.core.next_steps import Labelled, ush
 
 from .next_step_text import next_step_text
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 
 __all__ = ["print_afterwards", "print_findings", "print_outcome", "print_plan"]
 
+VERDICTS = {Verdict.PASSED: "passed", Verdict.FAULT: "FAULT", Verdict.NOT_TRIED: "not tried"}
 WORDS = {
     LineKind.ADD: "add",
     LineKind.CHANGE: "change",
@@ -84,7 +86,7 @@ def print_outcome(
 ) -> None:
     """Write what came of a change: its number, what does not hold, what comes next."""
     faults = outcome.faults
-    total = len(outcome.findings)
+    total = sum(1 for one in outcome.findings if one.verdict is not Verdict.NOT_TRIED)
     checked = f"; {total - len(faults)} of {total} checks passed" if total else ""
     number = (str(outcome.number),) if is_undo else ()
     undo = ush("undo", *number, *(() if scope == "me" else ("--for", scope)))
@@ -110,7 +112,7 @@ def print_findings(screen: Screen, findings: Sequence[Finding]) -> None:
     rows: list[tuple[str, str, str, str, str]] = []
     for one in findings:
         seconds = f"{one.elapsed_seconds:.1f} s" if one.elapsed_seconds >= 0.05 else ""
-        rows.append(("passed" if one.passed else "FAULT", one.subject, one.question, one.answer, seconds))
+        rows.append((VERDICTS[one.verdict], one.subject, one.question, one.answer, seconds))
         if one.remedy:
             rows.append(("", "", "", f"type: {next_step_text(one.remedy, screen.home)}", ""))
     header = ("", "what", "checked", "found", "took")

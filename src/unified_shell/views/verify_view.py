@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from typing import TYPE_CHECKING
 
 from unified_shell.core.findings import Verdict
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
 
     from .screen import Screen
 
-__all__ = ["counted", "print_checks", "print_verification"]
+__all__ = ["count_text", "faults_alike", "print_checks", "print_verification"]
 
 # What is alike is summed up after so many.
 MOST_NOT_TRIED = 12
@@ -42,13 +43,13 @@ def print_verification(screen: Screen, found: Sequence[Verified], *, in_full: bo
         _print_faults(screen, found)
         _print_not_tried(screen, found)
         _print_targets(screen, found)
-    screen.result(f"{counted(found)}.")
+    screen.result(f"{count_text([finding for one in found for finding in one.findings])}.")
 
 
-def counted(found: Sequence[Verified]) -> str:
+def count_text(findings: Sequence[Finding]) -> str:
     """Return the result in one line: `12 checks: all passed`, or how many ended in which way."""
-    counts = {verdict: sum(one.count(verdict) for one in found) for verdict in Verdict}
-    total = sum(counts.values())
+    counts = Counter(one.verdict for one in findings)
+    total = len(findings)
     checks = f"{total} check{'' if total == 1 else 's'}"
     if not total:
         return "Nothing was checked"
@@ -87,7 +88,7 @@ def _print_faults(screen: Screen, found: Sequence[Verified]) -> None:
             continue
         title = one.target.title(screen.home)
         heading(screen, title)
-        for fault, also in _alike(one.faults):
+        for fault, also in faults_alike(one.faults):
             subject = "" if fault.subject in title else f"{fault.subject}: "
             print_rows(screen, [("FAULT", f"{subject}{fault.answer}")])
             more = f", and {also} more like it" if also else ""
@@ -102,7 +103,7 @@ def _print_faults(screen: Screen, found: Sequence[Verified]) -> None:
             screen.next(ush("verify", "--mend", "--plan", why="shows what can be mended without a decision"))
 
 
-def _alike(faults: Sequence[Finding]) -> list[tuple[Finding, int]]:
+def faults_alike(faults: Sequence[Finding]) -> list[tuple[Finding, int]]:
     """Return the faults without those that say the same of another session, with how many those are."""
     kept: dict[tuple[str, str, str], tuple[Finding, int]] = {}
     for one in faults:
@@ -132,5 +133,7 @@ def _print_targets(screen: Screen, found: Sequence[Verified]) -> None:
     for one in found:
         seconds = sum(each.elapsed_seconds for each in one.findings)
         took = f"{seconds:.1f} s" if seconds >= 1 else ""
-        rows.append((one.target.title(screen.home), counted([one]).partition(": ")[2] or "nothing to check", took))
+        rows.append(
+            (one.target.title(screen.home), count_text(one.findings).partition(": ")[2] or "nothing to check", took)
+        )
     print_rows(screen, rows)

@@ -48,12 +48,14 @@ def _carried_out(check: Expectation, folder: str, around: Surroundings) -> Findi
         setting = _setting(check, folder, around)
     except UshError as error:
         return fault(check.title, "can be tried", error.message, Cause.CONTENTS_UNREADABLE, error.next_step)
-    words = check.command or check.serves
-    remedy = ush("look", words[0]) if words and "/" not in words[0] else ""
     name = check.environment or check.kernel
-    if check.module and name:
-        remedy = ush("verify", f"module:{check.module}@{name}")
-    return carry_out(check, name or "your session", setting, remedy=remedy)
+    found = carry_out(check, name or "your session", setting)
+    words = check.command or check.serves
+    if found.cause is Cause.NOT_FOUND and words and "/" not in words[0]:
+        return replace(found, remedy=ush("look", words[0]))
+    if found.is_fault and check.module and name:
+        return replace(found, remedy=ush("verify", f"module:{check.module}@{name}"))
+    return found
 
 
 def _setting(check: Expectation, folder: str, around: Surroundings) -> Setting:

@@ -5,13 +5,16 @@ from collections.abc import Sequence
 import msgspec
 from msgspec import Struct
 
+from unified_shell.core.errors import CouldNot, os_error_text
 from unified_shell.core.findings import Finding, Verdict
 from unified_shell.core.machine.clock import iso_time, now_seconds
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import from_json_text, join
+from unified_shell.core.next_steps import ush
+from unified_shell.core.verification.verifying import Verified
 
-from .verifying import Verified
-
-__all__ = ["MachineFacts", "Report", "TargetReport", "report_of"]
+__all__ = ["MachineFacts", "Report", "TargetReport", "read_report", "report_of"]
 
 
 class MachineFacts(Struct, frozen=True, kw_only=True):
@@ -63,6 +66,19 @@ def report_of(found: Sequence[Verified], host: Host) -> Report:
     )
 
 
-def report_from(fields: object) -> Report:
-    """Return the report that JSON held; raises msgspec.ValidationError."""
-    return msgspec.convert(fields, Report, strict=False)
+def read_report(file: str, working_directory: str) -> Report:
+    """Return the report that `verify --json` wrote into a file; raises CouldNot for what is none."""
+    place = join(working_directory, file)
+    written = ush("verify", "--json", why="writes one; redirect it into a file")
+    try:
+        content = read_file(place)
+        if content is None:
+            raise CouldNot(f"there is no file {file}", next_step=written)
+        fields = from_json_text(content[0])
+        if not isinstance(fields, dict) or fields.get("kind") != "verification":
+            raise CouldNot(f"{file} is not a report of a verification", next_step=written)
+        return msgspec.convert(fields, Report)
+    except OSError as error:
+        raise CouldNot(f"{file} cannot be read: {os_error_text(error)}", next_step=written) from error
+    except (ValueError, msgspec.ValidationError) as error:
+        raise CouldNot(f"{file} is not a report of a verification: {error}", next_step=written) from error
