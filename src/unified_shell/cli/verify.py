@@ -79,7 +79,14 @@ def _verified(context: Context, targets: "Sequence[Target]", options: VerifyOpti
 
     if opens_sessions(targets) or options.checks:
         context.screen.say("Opens new sessions of your shells; they run your startup files.")
-    around = surroundings(targets, context.host, context.locations, thorough=options.thorough, launch=options.launch)
+    around = surroundings(
+        targets,
+        context.host,
+        context.locations,
+        thorough=options.thorough,
+        launch=options.launch,
+        limit_seconds=options.limit,
+    )
     own = [(read_own_checks(file, around), file) for file in options.checks]
     with context.progress.shown("Verify"):
         found = verify(targets, around, progress=context.tell_progress)

@@ -18,6 +18,7 @@ class VerifyOptions(Struct, frozen=True, kw_only=True):
     bill: str
     against: str
     launch: bool
+    limit: float
     thorough: bool
     in_full: bool
     list_checks: bool
@@ -39,6 +40,14 @@ OPTIONS = (
     ),
     click.option("--against", default="", metavar="FILE", help="Also say what changed since a report by --json."),
     click.option("--launch", is_flag=True, help="Also start commands that may not know --version."),
+    click.option(
+        "--limit",
+        type=click.FloatRange(min=1),
+        default=120,
+        show_default=True,
+        metavar="SECONDS",
+        help="Longest time that one import may take.",
+    ),
     click.option("--thorough", is_flag=True, help="Compare the content of every file, not only size and time."),
     click.option("--all", "in_full", is_flag=True, help="Show what passed, check by check."),
     click.option("--list-checks", is_flag=True, help="List the checks and what each does; verify nothing."),

@@ -6,6 +6,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from unified_shell.core.distributions.licences import spdx_expression
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.findings import Verdict
 from unified_shell.core.machine.files.disks import shown_size
@@ -21,7 +22,7 @@ if TYPE_CHECKING:
 
     from unified_shell.core.findings import Finding
     from unified_shell.core.verification.reports.comparing import Difference
-    from unified_shell.core.verification.reports.contents import EnvironmentFacts
+    from unified_shell.core.verification.reports.contents import DistributionFacts, EnvironmentFacts
     from unified_shell.core.verification.reports.report import Report, TargetReport
 
 __all__ = ["page_text"]
@@ -58,12 +59,14 @@ def page_text(
         counts=counts,
         summary=f"{count_text(report.findings)}.",
         faults=[
-            {**_row(one, home), "target": f"{target.target}{f', {also} more like it' if also else ''}"}
+            {**_row(one, home), "target": _titled(target, one, also)}
             for target in report.targets
             for one, also in faults_alike([each for each in target.findings if each.is_fault])
         ],
         left=[_row(one, home) for one in report.findings if one.verdict is Verdict.NOT_TRIED],
-        comparison={"since": since.since[:10], "lines": difference_lines(since)} if since is not None else None,
+        comparison={"since": f"{since.since[:10]} {since.since[11:16]} UTC", "lines": difference_lines(since)}
+        if since is not None
+        else None,
         targets=[_target(one, home) for one in report.targets],
         environments=[_environment(one, Markup) for one in environments],
         version=version,
@@ -84,6 +87,12 @@ def _row(one: Finding, home: str) -> Mapping[str, str]:
     }
 
 
+def _titled(target: TargetReport, one: Finding, also: int) -> str:
+    """Return whose fault it is: the target, what of it, and how many others say the same."""
+    subject = "" if one.subject in target.target or "/" in one.subject else f": {one.subject}"
+    return plain_text(f"{target.target}{subject}{f', and {also} more like it' if also else ''}")
+
+
 def _target(target: TargetReport, home: str) -> Mapping[str, object]:
     order = list(STYLES)
     ordered = sorted(target.findings, key=lambda one: (one.passed, order.index(one.verdict)))
@@ -97,7 +106,7 @@ def _target(target: TargetReport, home: str) -> Mapping[str, object]:
 
 def _environment(facts: EnvironmentFacts, markup: type[str]) -> Mapping[str, object]:
     every = facts.distributions
-    licences = Counter(one.licence or "not stated" for one in every)
+    licences = Counter(map(_licence, every))
     return {
         "name": facts.name,
         "interpreter": facts.interpreter,
@@ -108,7 +117,7 @@ def _environment(facts: EnvironmentFacts, markup: type[str]) -> Mapping[str, obj
             {
                 "licence": plain_text(licence),
                 "count": count,
-                "names": ", ".join(one.name for one in every if (one.licence or "not stated") == licence),
+                "names": ", ".join(one.name for one in every if _licence(one) == licence),
             }
             for licence, count in licences.most_common()
         ],
@@ -125,3 +134,7 @@ def _environment(facts: EnvironmentFacts, markup: type[str]) -> Mapping[str, obj
             for one in every
         ],
     }
+
+
+def _licence(one: DistributionFacts) -> str:
+    return spdx_expression(one.licence) or one.licence or "not stated"

@@ -80,6 +80,9 @@ def _not_executable(path: str, facts: Executable) -> str:
 
 def _judge_script(path: str, facts: Executable, entries: Sequence[str]) -> Judgement:
     """Follow a script to what its first line starts: a name that `env` looks for, or another file that cannot start."""
+    if _first_line(path).endswith(b"\r\n"):
+        why = "its first line ends in a carriage return, which the system takes for part of a name"
+        return _broken(facts, why, Cause.INTERPRETER_ABSENT)
     if facts.interpreter in ENV_PROGRAMS:
         name = _name_for_env(path)
         found = next((join(one, name) for one in entries if one and is_executable_file(join(one, name))), "")
@@ -96,11 +99,15 @@ def _judge_script(path: str, facts: Executable, entries: Sequence[str]) -> Judge
 
 
 def _name_for_env(path: str) -> str:
-    with open(path, "rb") as file:
-        words = file.readline(4096)[2:].split()
+    words = _first_line(path)[2:].split()
     # Options of env itself, and variables, come before the name.
     names = [os.fsdecode(one) for one in words[1:] if not one.startswith(b"-") and b"=" not in one]
     return names[0] if names and "/" not in names[0] else ""
+
+
+def _first_line(path: str) -> bytes:
+    with open(path, "rb") as file:
+        return file.readline(4096)
 
 
 def _runs_here(facts: Executable, host: Host) -> bool:

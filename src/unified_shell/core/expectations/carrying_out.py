@@ -147,7 +147,7 @@ def _wrong_end(check: Expectation, ran: Ran, said: str) -> tuple[str, Cause]:
             return f"{(check.command or (check.script,))[0]} is not found in a new session", Cause.NOT_FOUND
         return ran.trouble, _limit(ran, Cause.FAILS_AT_START)
     if ran.returncode not in check.exit_codes:
-        return ran.trouble or f"ended with exit code {ran.returncode}", Cause.FAILS_AT_START
+        return ran.trouble or f"ended with exit code {ran.returncode}", _limit(ran, Cause.FAILS_AT_START)
     line = NOT_FOUND.search(said)
     if line and not check.says and not check.pattern:
         lost = next(one for one in said.splitlines() if NOT_FOUND.search(one))

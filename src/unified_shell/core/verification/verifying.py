@@ -14,6 +14,7 @@ from unified_shell.core.next_steps import NextStep
 from .checks.check import Check, Surroundings
 from .checks.new_sessions import NewSessions
 from .checks.table import CHECKS
+from .packages.import_checks import IMPORT_SECONDS
 from .targets.target import Kind, Target
 
 __all__ = ["Verified", "opens_sessions", "surroundings", "verify"]
@@ -36,7 +37,13 @@ class Verified(Struct, frozen=True, kw_only=True):
 
 
 def surroundings(
-    targets: Sequence[Target], host: Host, locations: Locations, *, thorough: bool = False, launch: bool = False
+    targets: Sequence[Target],
+    host: Host,
+    locations: Locations,
+    *,
+    thorough: bool = False,
+    launch: bool = False,
+    limit_seconds: float = IMPORT_SECONDS,
 ) -> Surroundings:
     """Return what the checks of these targets work with."""
     names = tuple(dict.fromkeys(one.name for one in targets if one.kind is Kind.COMMAND))
@@ -46,6 +53,7 @@ def surroundings(
         sessions=NewSessions(host, names),
         thorough=thorough,
         launch=launch,
+        limit_seconds=limit_seconds,
     )
 
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.contents import Contents
 from unified_shell.core.environments.model.registry import Environment
-from unified_shell.core.findings import Finding, verdict_of
+from unified_shell.core.findings import Cause, Finding, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.clock import now_seconds
@@ -79,10 +79,18 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
         question="its interpreter starts, in its own place",
         verdict=verdict_of(passed=not trouble),
         answer=trouble or facts.title,
+        cause=_cause(trouble),
         remedy=ush("interpreter", "list", why="choose another") if trouble else "",
         puts_back=True,
         elapsed_seconds=ran.elapsed_seconds,
     )
+
+
+def _cause(trouble: str) -> Cause:
+    if not trouble:
+        return Cause.UNKNOWN
+    # What `site` says of a line in a .pth file that fails (PEP 829 calls them path configuration files).
+    return Cause.PATH_FILE_FAILS if trouble.startswith("Error processing line") else Cause.FAILS_AT_START
 
 
 def _resolved(prefix: str) -> str:

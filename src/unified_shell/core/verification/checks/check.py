@@ -12,6 +12,7 @@ from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import NextStep
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
+from unified_shell.core.verification.packages.import_checks import IMPORT_SECONDS
 from unified_shell.core.verification.targets.target import Kind, Target
 
 from .new_sessions import NewSessions
@@ -36,6 +37,7 @@ class Surroundings(Struct, dict=True, frozen=True, kw_only=True):
     sessions: NewSessions
     thorough: bool = False
     launch: bool = False
+    limit_seconds: float = IMPORT_SECONDS
 
     @cached_property
     def wiring(self) -> Wiring:

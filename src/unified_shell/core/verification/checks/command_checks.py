@@ -156,7 +156,9 @@ def works_in_its_environment(target: Target, around: Surroundings) -> Iterator[F
         again = ush("command", "drop", choice.name, why="then get it again")
         yield fault(target.name, "its environment is there", error.message, Cause.CONTENTS_UNREADABLE, again)
         return
-    for finding in check_environment(environment, around.host, thorough=around.thorough):
+    for finding in check_environment(
+        environment, around.host, thorough=around.thorough, limit_seconds=around.limit_seconds
+    ):
         # Its environment has no name that a person could type.
         mend = ush("verify", f"command:{choice.name}", "--mend", *environment.scope_words)
         refresh = ush("command", "refresh", choice.name, *environment.scope_words)

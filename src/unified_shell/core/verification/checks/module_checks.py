@@ -76,7 +76,7 @@ def _in_environment(target: Target, environment: Environment, around: Surroundin
         cause = Cause.BASE_GONE if environment.is_base_gone else Cause.BASE_CHANGED
         yield fault(f"environment {environment.name}", question, error.message, cause, error.next_step)
         return
-    ran = import_alone(target.name, environment, around.host)
+    ran = import_alone(target.name, environment, around.host, limit_seconds=around.limit_seconds)
     installed = read_installed(environment)
     if ran.returncode != 0:
         why = explain_import(target.name, ran, ImportSite(environment, facts, installed, around.host))
@@ -119,7 +119,9 @@ def package_works(target: Target, around: Surroundings) -> Iterator[Finding]:
         if target.bound:
             get = ush("package", "get", f"{target.name}{target.bound}", *one.changing)
             yield version_outside(f"{target.name} in {one.name}", there.metadata.version, target.bound, get)
-        yield from check_distributions(one, facts, around.host, only=[project], thorough=around.thorough)
+        yield from check_distributions(
+            one, facts, around.host, only=[project], thorough=around.thorough, limit_seconds=around.limit_seconds
+        )
 
 
 MODULE_CHECKS = (

@@ -10,6 +10,7 @@ from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.startup.hook_placing import place_hook
 from unified_shell.core.shells.startup.startup_files import StartupState, read_startup_states
 from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
 from unified_shell.core.verification.targets.target import Kind, Target
@@ -81,12 +82,15 @@ def reads_wiring(_target: Target, around: Surroundings) -> Iterator[Finding]:
 
 
 def _not_reached(one: NewSession, around: Surroundings) -> Finding:
-    states = read_startup_states(one.dialect, around.host)
+    states = [each for each in read_startup_states(one.dialect, around.host) if each.mode is one.mode]
     file = next((each for each in states if each.is_read and each.block is BlockState.WHOLE), None)
     where = around.shown(file.path) if file is not None else "its startup file"
+    line = place_hook(file.path, one.dialect, [(one.dialect, one.mode)], around.host).line if file is not None else 0
     other = os.path.basename(one.session.answered_by)
     if other and other not in one.dialect.programs:
         why = f"a startup file starts {other} instead"
+    elif line:
+        why = f"{where}, line {line}, leaves the file before the hook-up"
     else:
         why = f"{where} leaves, or undoes it, before the hook-up's end"
     name = one.dialect.name

@@ -37,7 +37,7 @@ def has_value(target: Target, around: Surroundings) -> Iterator[Finding]:
         if wanted is None and value is not None:
             yield passed(target.name, f"is set in a {one.title}", around.shown(value))
         elif wanted is None:
-            remedy = ush("variable", "add", f"{target.name}=VALUE")
+            remedy = ush("variable", "add", target.name, "VALUE")
             yield fault(target.name, f"is set in a {one.title}", "it is not", Cause.VARIABLE_DIFFERS, remedy)
         elif not holds(wanted.when, one.mode, around.host):
             yield passed(target.name, f"{question}, only {wanted.when}", "not wanted there")

@@ -16,13 +16,15 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.next_steps import ush
 
 from .distribution_checks import check_recorded, check_requirements
-from .import_checks import check_imports
+from .import_checks import IMPORT_SECONDS, check_imports
 from .installed_metadata import Installed, read_installed
 
 __all__ = ["check_distributions", "check_environment", "check_readable"]
 
 
-def check_environment(environment: Environment, host: Host, *, thorough: bool = False) -> tuple[Finding, ...]:
+def check_environment(
+    environment: Environment, host: Host, *, thorough: bool = False, limit_seconds: float = IMPORT_SECONDS
+) -> tuple[Finding, ...]:
     """Run all checks that need no session of a shell."""
     if not environment.contents.is_python:
         return check_library(environment, host)
@@ -42,7 +44,7 @@ def check_environment(environment: Environment, host: Host, *, thorough: bool = 
     start = proof_of_start(environment.prefix, facts, host)
     if not start.passed:
         return (start,)
-    return (start, *check_distributions(environment, facts, host, thorough=thorough))
+    return (start, *check_distributions(environment, facts, host, thorough=thorough, limit_seconds=limit_seconds))
 
 
 def check_readable(locations: Locations) -> tuple[Finding, ...]:
@@ -68,6 +70,7 @@ def check_distributions(
     only: Iterable[str] | None = None,
     thorough: bool = False,
     installed: Mapping[NormalizedName, Installed] | None = None,
+    limit_seconds: float = IMPORT_SECONDS,
 ) -> tuple[Finding, ...]:
     """Check that distributions are as recorded, satisfied, importable, and their commands launch.
 
@@ -81,5 +84,5 @@ def check_distributions(
     return (
         *check_recorded(environment, chosen, installed, thorough=thorough),
         *check_requirements(installed, facts, environment),
-        *check_imports(environment, chosen, installed, facts, host, apart=thorough),
+        *check_imports(environment, chosen, installed, facts, host, apart=thorough, limit_seconds=limit_seconds),
     )

@@ -28,7 +28,7 @@ from .import_faults import ImportSite, explain_import
 from .installed_metadata import Installed
 from .shared_imports import Loaded, loaded_together, requirements_of, word_of
 
-__all__ = ["check_imports", "import_alone"]
+__all__ = ["IMPORT_SECONDS", "check_imports", "import_alone"]
 
 # Large packages load much at their first import, from a slow volume for a long time.
 IMPORT_SECONDS = 120.0
@@ -45,6 +45,7 @@ def check_imports(
     host: Host,
     *,
     apart: bool = False,
+    limit_seconds: float = IMPORT_SECONDS,
 ) -> Iterable[Finding]:
     """Judge that each module of these distributions imports, and each of their commands launches.
 
@@ -52,8 +53,16 @@ def check_imports(
     """
     brought = frozenset(name.split(".")[0] for there in installed.values() for name in there.imports)
     here = [(one, installed[one.name]) for one in chosen if one.name in installed]
-    loaded = loaded_together([one.name for one, _ in here], installed, facts, environment, host, apart=apart)
-    judge = _Judge(environment, brought, loaded, installed, facts, host)
+    loaded = loaded_together(
+        [one.name for one, _ in here],
+        installed,
+        facts,
+        environment,
+        host,
+        apart=apart,
+        limit_seconds=limit_seconds,
+    )
+    judge = _Judge(environment, brought, loaded, installed, facts, host, limit_seconds)
     work: list[Callable[[], Finding]] = []
     for one, there in here:
         work += [judge.import_check(one, there, name) for name in there.imports]
@@ -61,9 +70,9 @@ def check_imports(
     return map_at_once(lambda check: check(), work, workers=WORKERS)
 
 
-def import_alone(name: str, environment: Environment, host: Host) -> Ran:
+def import_alone(name: str, environment: Environment, host: Host, *, limit_seconds: float = IMPORT_SECONDS) -> Ran:
     """Import a module in a new interpreter of an environment."""
-    return _run(environment, "import_one", (name,), host)
+    return _run(environment, "import_one", (name,), host, limit_seconds)
 
 
 def _extra_with(module: str, metadata: Metadata) -> str:
@@ -99,6 +108,7 @@ class _Judge(Struct, frozen=True):
     installed: Mapping[NormalizedName, Installed]
     facts: InterpreterFacts
     host: Host
+    limit_seconds: float
 
     def import_check(self, one: Distribution, there: Installed, name: str) -> Callable[[], Finding]:
         """Return the check that a module imports."""
@@ -137,7 +147,7 @@ class _Judge(Struct, frozen=True):
         lacking = self._lacking(missing if missing != name else "", there)
         if lacking and not self._is_own(name, one, there, lacking):
             return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
-        ran = import_alone(name, self.environment, self.host)
+        ran = import_alone(name, self.environment, self.host, limit_seconds=self.limit_seconds)
         if ran.returncode == 0:
             seconds = ran.elapsed_seconds
             return Finding(
@@ -205,7 +215,8 @@ class _Judge(Struct, frozen=True):
         lacking = self._lacking(self.loaded.lacking.get(word_of(entry), ""), there)
         if lacking is not None:
             return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
-        ran = _run(self.environment, "load_entry_point", (entry.module, entry.attribute), self.host)
+        words = (entry.module, entry.attribute)
+        ran = _run(self.environment, "load_entry_point", words, self.host, self.limit_seconds)
         if (lacking := self._lacking(_missing(ran), there)) is not None:
             return Finding(subject=one.name, question=question, verdict=Verdict.NOT_TRIED, answer=lacking.text)
         passed = ran.returncode == 0
@@ -259,9 +270,9 @@ def _launcher_trouble(path: Place, environment: Environment) -> tuple[str, Cause
     return "", Cause.UNKNOWN
 
 
-def _run(environment: Environment, name: str, words: Sequence[str], host: Host) -> Ran:
+def _run(environment: Environment, name: str, words: Sequence[str], host: Host, limit_seconds: float) -> Ran:
     return run_program(
         (environment.layout.python, "-I", "-B", "-W", "ignore", program(name), *words),
         environment=clean_variables(host),
-        timeout_seconds=IMPORT_SECONDS,
+        timeout_seconds=limit_seconds,
     )

@@ -57,6 +57,7 @@ def loaded_together(
     host: Host,
     *,
     apart: bool = False,
+    limit_seconds: float = WORD_SECONDS,
 ) -> Loaded:
     """Load each module and entry point (`module:attribute`) of these projects. With `apart`, nothing that a project does not
     require is loaded before it.
@@ -65,7 +66,11 @@ def loaded_together(
     tree.add(projects, apart=apart)
     if not tree.words:
         return Loaded()
-    task = {"workers": os.cpu_count() or 1, "seconds": WORD_SECONDS, "nodes": tree.nodes}
+    task = {
+        "workers": os.cpu_count() or 1,
+        "seconds": max(1, int(min(WORD_SECONDS, limit_seconds))),
+        "nodes": tree.nodes,
+    }
     ran = run_program(
         (environment.layout.python, "-I", "-B", "-W", "ignore", program("import_forked")),
         environment=clean_variables(host),
