@@ -83,7 +83,11 @@ def test_a_running_program_that_began_before_the_change_is_named(whole: Account)
     with subprocess.Popen(words, start_new_session=True) as running:
         try:
             time.sleep(0.5)
-            whole.ush("package", "drop", "swarmcast", "-e", "hive", "--yes")
+            told = whole.ush("package", "drop", "swarmcast", "-e", "hive", "--yes").out
+            assert f"({running.pid}) began before this change of hive; restart it" in told
+            assert [one["process_id"] for one in whole.ush("look", "--json").json()["programs_on_old"]] == [
+                running.pid
+            ]
             (fault,) = _faults(whole, "hive")
             assert (fault["cause"], f"({running.pid})" in fault["answer"]) == ("begun-before", True)
         finally:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from support.account import BASE_PYTHON, Account
+from unified_shell.core.environments.trees.installer_names import installer_commands
 
 VERSION = f"{sys.version_info.major}.{sys.version_info.minor}"
 OTHER_TAG = f"cpython-3{sys.version_info.minor - 1}-{os.uname().machine}-linux-gnu"
@@ -277,6 +278,14 @@ def a_program_for_another_machine(account: Account) -> None:
     program = bytearray(Path("/bin/ls").read_bytes())
     program[18] = 8  # MIPS
     account.write("tools/hum", bytes(program), 0o755)
+
+
+@fault("installer-elsewhere", "sessions", says="installs into /usr/bin/python3; python3 is ~/tools/python3")
+def an_installer_of_another_python(account: Account) -> None:
+    (account.home / "tools/python3").symlink_to(account.home / f"own/bin/python{VERSION}")
+    asked = "import site; print(site.getsitepackages()[0])"
+    folder = subprocess.run([BASE_PYTHON, "-c", asked], capture_output=True, text=True, check=True).stdout.strip()
+    account.write(f"tools/{installer_commands([folder])[0]}", "#!/usr/bin/python3\n", 0o755)
 
 
 @fault("base-gone", "interpreter:own", says="does not exist")

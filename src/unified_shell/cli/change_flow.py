@@ -131,7 +131,7 @@ def _perform(
     if found is None:
         return
     change, outcome = found
-    more = tell(outcome) if tell is not None else ()
+    more = (*(tell(outcome) if tell is not None else ()), *_running_on_old(context, executor, outcome.number, scope))
     if how.as_json:
         _print_as_json(context, change, outcome, more)
     else:
@@ -139,6 +139,23 @@ def _perform(
         print_outcome(context.screen, outcome, afterwards, is_undo=bool(change.plan.undoes), scope=scope)
     if outcome.faults:
         click.get_current_context().exit(1)
+
+
+def _running_on_old(context: "Context", executor: "Executor", number: int, scope: str) -> "tuple[Afterward, ...]":
+    """Return a line for each running program that does not see what a change made of the environment it was started from."""
+    from unified_shell.core.changes.steps import FlipLink
+    from unified_shell.core.environments.model.registry import every_environment
+    from unified_shell.core.environments.old_programs import programs_on_old
+
+    steps = executor.journal.steps(number)
+    flipped = {one.link for one in steps if isinstance(one, FlipLink) and one.before and one.after}
+    if not flipped:
+        return ()
+    changed = [one for one in every_environment(context.locations_for(scope)) if one.prefix in flipped]
+    return tuple(
+        f"{one.name} ({one.process_id}) began before this change of {one.value}; restart it to see the change"
+        for one in programs_on_old(changed)
+    )
 
 
 def _print_as_json(context: "Context", change: "Change", outcome: "Outcome", more: "Sequence[Afterward]") -> None:

@@ -85,6 +85,7 @@ class Cause(Enum):
     PATH_FILE_FAILS = "path-file-fails"
     OFFER_DANGLES = "offer-dangles"
     LICENCE_NOT_ALLOWED = "licence-not-allowed"
+    INSTALLER_ELSEWHERE = "installer-elsewhere"
     BEGUN_BEFORE = "begun-before"
     # A person's own checks
     OUTPUT_DIFFERS = "output-differs"

@@ -75,6 +75,8 @@ def print_survey(screen: Screen, seen: Survey, home: str) -> None:
     _print_search_path(screen, seen, home)
     _print_managed(screen, seen, home)
     print_stale_programs(screen, seen.stale_programs)
+    for one in seen.programs_on_old:
+        screen.result(f"  {one.name} (process {one.process_id}) began before {one.value} changed; restart it")
     screen.next(seen.next_thing, label="\nNext")
 
 

@@ -5,6 +5,7 @@ import os
 from msgspec import Struct
 
 from unified_shell.core.environments.model.registry import Environment
+from unified_shell.core.environments.old_programs import programs_on_old
 from unified_shell.core.indexes.registered import Index
 from unified_shell.core.interpreters.adopted import Adopted, read_adopted
 from unified_shell.core.interpreters.discovery import FoundInterpreter, discover
@@ -48,6 +49,7 @@ class Survey(Struct, frozen=True, kw_only=True):
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
     stale_programs: tuple[RunningProgram, ...]
+    programs_on_old: tuple[RunningProgram, ...]
     next_thing: NextStep
 
     @property
@@ -80,5 +82,6 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         indexes=here.indexes,
         wiring=wiring.entries,
         stale_programs=stale_programs(wiring),
+        programs_on_old=programs_on_old(here.environments),
         next_thing=here.next_thing,
     )

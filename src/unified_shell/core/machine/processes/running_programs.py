@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 
 from unified_shell.core.machine.account import own_user
-from unified_shell.core.machine.places import inside
+from unified_shell.core.machine.places import Place, inside
 from unified_shell.core.machine.session import SHELLS
 
 if TYPE_CHECKING:
     import psutil
 
-__all__ = ["RunningProgram", "programs_begun_with", "programs_using"]
+__all__ = ["OldState", "RunningProgram", "programs_begun_with", "programs_using"]
 
 
 class RunningProgram(Struct, frozen=True, kw_only=True):
-    """A running program with the value that a variable had when it began, or the name of the folder that it uses."""
+    """A running program with the value that a variable had when it began, or the name of what it uses."""
 
     process_id: int
     name: str
@@ -43,34 +43,47 @@ def programs_begun_with(variable: str) -> tuple[RunningProgram, ...]:
     return tuple(found)
 
 
-def programs_using(
-    folders: Sequence[str], *, started_from: str = "", before: float = 0.0
-) -> tuple[RunningProgram, ...]:
-    """Return this account's programs that have a file below one of these folders loaded or open, with the folder's name;
-    also those that were started by a name below `started_from`, `before` that time (seconds since 1970).
+class OldState(Struct, frozen=True, kw_only=True):
+    """What was replaced: the name by which it is known, the folders that it was in, and the place below which programs are
+    started from it, which `since` then (seconds since 1970) leads to what came after.
+    """
+
+    name: str
+    folders: tuple[Place, ...]
+    started_from: Place
+    since: float
+
+
+def programs_using(states: Sequence[OldState]) -> tuple[RunningProgram, ...]:
+    """Return this account's programs that use what was replaced, each with the name of that: a file of it is loaded or
+    open, or the program was started from there before.
 
     What a program has read and closed again is not seen, so that only the time tells of scripts.
     """
+    if not states:
+        return ()
     import psutil
 
-    places = {os.path.realpath(folder): os.path.basename(folder) for folder in folders}
     found = []
     for process in psutil.process_iter():
         try:
             if process.pid == os.getpid() or (psutil.POSIX and process.uids().effective != own_user()):
                 continue
-            began_by_name = bool(started_from) and any(inside(one, started_from) for one in process.cmdline()[:2])
-            used = next((name for place, name in places.items() if _uses(process, place)), None)
-            if used is None and not (began_by_name and process.create_time() < before):
-                continue
-            found.append(RunningProgram(process_id=process.pid, name=process.name(), value=used or ""))
+            words, files = process.cmdline()[:2], _files(process)
+            for one in states:
+                started = any(inside(word, one.started_from) for word in words)
+                loaded = any(inside(file, folder) for file in files for folder in one.folders)
+                if loaded or (started and process.create_time() < one.since):
+                    name = process.name()
+                    found.append(RunningProgram(process_id=process.pid, name=name, value=one.name))
+                    break
         except (psutil.Error, OSError):
             continue
     return tuple(found)
 
 
-def _uses(process: "psutil.Process", place: str) -> bool:
+def _files(process: "psutil.Process") -> set[str]:
     files = {process.exe(), process.cwd(), *(one.path for one in process.open_files())}
     if hasattr(process, "memory_maps"):
         files |= {one.path for one in process.memory_maps()}
-    return any(inside(file, place) for file in files if file)
+    return {one for one in files if one}

@@ -59,14 +59,13 @@ def runs_nothing_old(target: Target, around: Surroundings) -> Iterator[Finding]:
     """Judge that no running program still uses an edition that was replaced."""
     found = environment_of(target.name, around)
     if isinstance(found, Finding) or found.edition < 2:
-        return
+        return  # there is no earlier one
     question = "no running program began before its last change"
-    programs = programs_on_old(found)
+    programs = programs_on_old([found])
     if not programs:
         yield passed(f"environment {found.name}", question)
     for one in programs:
-        uses = f", and uses edition {one.value}" if one.value else ""
-        why = f"{one.name} ({one.process_id}) began before it{uses}"
+        why = f"{one.name} ({one.process_id}) began before it"
         remedy = f"restart {one.name} to see the change"
         yield fault(f"environment {found.name}", question, why, Cause.BEGUN_BEFORE, remedy)
 

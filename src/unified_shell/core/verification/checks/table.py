@@ -5,6 +5,7 @@ from .command_checks import COMMAND_CHECKS
 from .directory_checks import DIRECTORY_CHECKS
 from .environment_checks import ENVIRONMENT_CHECKS
 from .file_checks import FILE_CHECKS
+from .installer_checks import INSTALLER_CHECKS
 from .interpreter_checks import INTERPRETER_CHECKS
 from .module_checks import MODULE_CHECKS
 from .session_file_checks import SESSION_CHECKS
@@ -14,6 +15,7 @@ __all__ = ["CHECKS"]
 
 CHECKS: tuple[Check, ...] = (
     *SESSION_CHECKS,
+    *INSTALLER_CHECKS,
     *DIRECTORY_CHECKS,
     *VARIABLE_CHECKS,
     *COMMAND_CHECKS,
