@@ -7,7 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-PARTS = ("command_start", "session_start", "solving", "read_ahead", "environments")
+PARTS = ("command_start", "session_start", "solving", "read_ahead", "environments", "verifying")
 
 
 def main() -> int:

@@ -8,7 +8,10 @@ import sys
 from pathlib import Path
 
 from support.suggestions import trouble_of
+from unified_shell.core.catalogs.check_tables import parse_checks
 from unified_shell.core.changes.plan import About
+from unified_shell.core.findings import Cause
+from unified_shell.core.verification.targets.target import Kind
 from unified_shell.demo.study import make_study_index
 
 TOP = Path(__file__).parent.parent
@@ -25,7 +28,7 @@ def test_the_library_s_example_runs(tmp_path: Path) -> None:
     lines = done.stdout.splitlines()
     assert "change 3" in lines
     assert [line for line in lines if line.startswith("passed")]
-    assert not [line for line in lines if line.startswith("FAULT")]
+    assert not [line for line in lines if line.startswith("fault")]
     assert lines[-1] == "hidden", "in an environment, and not on the path"
 
 
@@ -40,6 +43,26 @@ def test_every_line_of_a_plan_is_documented_with_its_fields() -> None:
     section = (TOP / "docs/json.md").read_text().partition("## Lines of plans")[2]
     rows = re.findall(r"(?m)^\| `([^`]+)` \| (.*) \|$", section)
     assert {about: set(re.findall(r"`(\w+)`", fields)) for about, fields in rows} == calls
+
+
+def test_every_cause_and_every_key_of_a_check_is_documented() -> None:
+    text = (TOP / "docs/verifying.md").read_text()
+    table = text.partition("## Causes")[2]
+    firsts = "".join(re.findall(r"(?m)^\| ([^|]*) \|", table))
+    assert set(re.findall(r"`([a-z-]+)`", firsts)) == {one.value for one in Cause if one.value}
+    checks = "\n".join(re.findall(r"```toml\n(.*?)```", text, re.DOTALL)[:1])
+    parse_checks(checks.encode(), "verifying.md")
+    written = set(re.findall(r"(?m)(?:^|# .*?|; )([a-z-]+)(?: = |: )", checks)) | {"says-pattern", "version-pattern"}
+    read = set(
+        re.findall(r'table\.\w+\("([a-z-]+)"', (TOP / "src/unified_shell/core/catalogs/check_tables.py").read_text())
+    )
+    assert read - {"url", "least-rows", "makes"} <= written, read - written
+    listed = (TOP / "docs/verifying.md").read_text()
+    assert {one.value for one in Kind} - set(re.findall(r"`(\w+):`", listed)) <= UNNAMED
+
+
+# Kinds that are found by a path, or by nothing at all.
+UNNAMED = {"sessions", "directory", "script", "startup", "file", "offer", "check"}
 
 
 def test_every_command_line_of_the_documents_is_one_of_ours() -> None:

@@ -38,7 +38,7 @@ FOLDERS = {
     "interpreters": ("getting", "."),
     "machine": ("registry", "processes", "programs", "files", "."),
     "shells": ("planning", "tracing", "startup", "sessions", "wiring", "dialects"),
-    "verification": (".", "checks", "targets", "modules", "names", "packages", "programs"),
+    "verification": ("reports", ".", "checks", "targets", "modules", "names", "packages", "programs"),
 }
 # More files than this are not seen at a glance.
 MOST_IN_A_FOLDER = 25

@@ -24,7 +24,9 @@ from unified_shell.core.shells.startup.hookup import chosen_shells
 from unified_shell.core.transfers.fetching import Fetcher
 from unified_shell.core.verification.modules.module_states import ModuleReport, look_for_module
 from unified_shell.core.verification.names.looking import NameLook, look_at_name
-from unified_shell.core.verification.packages.environment_checks import check_environment
+from unified_shell.core.verification.targets.everything import everything
+from unified_shell.core.verification.targets.naming import targets_named
+from unified_shell.core.verification.verifying import surroundings, verify
 
 __all__ = ["Site", "this_site"]
 
@@ -79,9 +81,13 @@ class Site(Struct, frozen=True, kw_only=True):
         journal = Journal(join(self.locations.data, "journal.sqlite"))
         return Executor(locations=self.locations, journal=journal).perform(change, words=words, strict=strict)
 
-    def verify(self, environment: str) -> tuple[Finding, ...]:
-        """Run the checks of an environment that need no session of a shell."""
-        return check_environment(find_environment(environment, self.host, self.locations), self.host)
+    def verify(self, *names: str) -> tuple[Finding, ...]:
+        """Verify anything by its name, as `ush verify` does; without a name, all that is managed. Opens new sessions, which
+        run the account's startup files.
+        """
+        named = targets_named(names, self.host, self.locations) if names else everything(self.host, self.locations)
+        around = surroundings(named, self.host, self.locations)
+        return tuple(finding for one in verify(named, around) for finding in one.findings)
 
     def _indexes(self) -> IndexClient:
         fetcher = Fetcher(self.host, settings=read_network(self.locations))

@@ -17,7 +17,7 @@ __all__ = ["junit_text"]
 
 def junit_text(report: "Report", home: str) -> str:
     """Return the document; a fault is a failure with its cause as type, what was not tried is skipped."""
-    top = ElementTree.Element("testsuites", {"name": "ush verify"})
+    top = ElementTree.Element("testsuites", {"name": "verification"})
     for number, target in enumerate(report.targets):
         top.append(_suite(target, report, number, home))
     ElementTree.indent(top)

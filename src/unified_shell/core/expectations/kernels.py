@@ -3,7 +3,7 @@
 import contextlib
 import os
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
@@ -37,11 +37,13 @@ def run_cell(argv: Sequence[str], cell: str, variables: Mapping[str, str], *, li
         elif isinstance(data, dict):
             printed.append(str(data.get("text/plain", "")))
 
-    with _client_folder() as folder:
-        manager = KernelManager(connection_file=os.path.join(folder, "kernel.json"))
+    with tempfile.TemporaryDirectory(prefix="ush-kernel-") as folder, open(os.devnull, "wb") as nowhere:
+        # Sockets in this folder: nobody else on this machine can reach the kernel.
+        where = {"transport": "ipc", "ip": os.path.join(folder, "socket")} if os.name == "posix" else {}
+        manager = KernelManager(connection_file=os.path.join(folder, "kernel.json"), **where)
         manager._kernel_spec = KernelSpec(argv=list(argv), display_name="tried")
         try:
-            manager.start_kernel(env=dict(variables), cwd=folder)
+            manager.start_kernel(env=dict(variables), cwd=folder, stdout=nowhere, stderr=nowhere)
             client = manager.blocking_client()
             client.start_channels()
             try:
@@ -58,10 +60,3 @@ def run_cell(argv: Sequence[str], cell: str, variables: Mapping[str, str], *, li
     if content.get("status") != "ok":
         return CellRun(trouble=f"{content.get('ename')}: {content.get('evalue')}")
     return CellRun(printed="".join(printed))
-
-
-@contextlib.contextmanager
-def _client_folder() -> Iterator[str]:
-    """Yield a folder for the connection's file, and keep the client from reading the person's own settings."""
-    with tempfile.TemporaryDirectory(prefix="ush-kernel-") as folder:
-        yield folder
