@@ -2,7 +2,7 @@
 
 Usage: python docs/take_pictures.py [NAME ...]     (all commands are run in their order; only these pictures are kept)
 
-Needs Xvfb, xterm and ImageMagick's `import`, and the shells that the README names. Look at each picture before it is
+Needs Xvfb, xterm, ImageMagick's `import` and Chromium, and the shells that the README names. Look at each picture before it is
 committed.
 """
 
@@ -50,10 +50,19 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
         (
             "f=$(echo ~/.local/share/unified-shell/environments/hive/lib/python*/site-packages/hivehum/__init__.py)",
             'chmod u+w "$f"; echo "# a note" >> "$f"',
+            "mv 'apiary tools' 'apiary tools, old'",
         ),
     ),
-    ("verify", ("ush verify hive", "ush verify hive --mend --plan")),
-    ("", ("ush verify hive --mend --yes", "ush environment new songs --language lua --yes")),
+    ("verify", ("ush verify 'python3>=3' module:waggle@hive", "ush verify", "ush verify --mend --plan")),
+    ("report", ("ush verify --html report.html",)),
+    (
+        "",
+        (
+            "mv 'apiary tools, old' 'apiary tools'",
+            "ush verify hive --mend --yes",
+            "ush environment new songs --language lua --yes",
+        ),
+    ),
     (
         "command",
         (
@@ -107,7 +116,9 @@ def main() -> None:
     _make_account()
     with _display() as display:
         for name, lines in SCENES:
-            if name in wanted:
+            if name == "report" and name in wanted:
+                _show_page(lines, "report.html", PICTURES / f"{name}.png")
+            elif name in wanted:
                 _show(name, lines, display)
                 print(PICTURES / f"{name}.png")
             else:
@@ -185,6 +196,15 @@ def _show(name: str, lines: tuple[str, ...], display: str) -> None:
         subprocess.run(["import", "-window", "root", PICTURES / f"{name}.png"], env=variables, check=True)
         window.terminate()
         window.wait()
+
+
+def _show_page(lines: tuple[str, ...], page: str, picture: Path) -> None:
+    """Run lines unseen, and keep what a browser shows of the page that they write."""
+    subprocess.run(["bash", "-c", "\n".join(lines)], env=_variables(), cwd=HOME, capture_output=True, check=False)
+    words = ["chromium", "--headless", "--no-sandbox", "--hide-scrollbars", "--window-size=1280,800"]
+    subprocess.run(
+        [*words, f"--screenshot={picture}", f"file://{HOME / page}"], check=True, stderr=subprocess.DEVNULL
+    )
 
 
 if __name__ == "__main__":

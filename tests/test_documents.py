@@ -1,12 +1,17 @@
 """What the documents say is run as it stands."""
 
 import ast
+import json
 import re
+import runpy
 import shlex
 import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
+from support.account import Account
 from support.suggestions import trouble_of
 from unified_shell.core.catalogs.check_tables import parse_checks
 from unified_shell.core.changes.plan import About
@@ -43,6 +48,29 @@ def test_every_line_of_a_plan_is_documented_with_its_fields() -> None:
     section = (TOP / "docs/json.md").read_text().partition("## Lines of plans")[2]
     rows = re.findall(r"(?m)^\| `([^`]+)` \| (.*) \|$", section)
     assert {about: set(re.findall(r"`(\w+)`", fields)) for about, fields in rows} == calls
+
+
+def test_published_schemas_are_what_the_commands_print(apiary: Account) -> None:
+    import jsonschema  # type: ignore[import-untyped]  # it has no types of its own
+
+    script = runpy.run_path(str(TOP / "docs/make_schemas.py"))
+    apiary.ush("package", "get", "swarmcast", "-e", "hive", "--yes")
+    apiary.ush("path", "add", apiary.tool("hum").parent, "--yes")
+    kept = apiary.write("before.json", apiary.ush("verify", "--json").out)
+    (apiary.environment() / "bin/swarmcast").unlink()
+    calls = {
+        "look": ("look",),
+        "module": ("look", "module:waggle"),
+        "verification": ("verify", "--against", kept),
+    }
+    assert set(calls) == set(script["DOCUMENTS"])
+    for kind, words in calls.items():
+        path = TOP / f"docs/schemas/{kind}.schema.json"
+        assert path.read_text() == script["schema_text"](kind), "made anew by docs/make_schemas.py"
+        schema = json.loads(path.read_text())
+        jsonschema.Draft202012Validator(schema).validate(apiary.ush(*words, "--json", code=None).json())
+        with pytest.raises(jsonschema.ValidationError):
+            jsonschema.Draft202012Validator(schema).validate({"schema": 1, "kind": kind})
 
 
 def test_every_cause_and_every_key_of_a_check_is_documented() -> None:

@@ -78,6 +78,7 @@ WORKERS = {
     "Surroundings",
     "ImportSite",
     "Loaded",
+    "Setting",
 }
 
 

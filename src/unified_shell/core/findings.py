@@ -23,7 +23,7 @@ def verdict_of(*, passed: bool) -> Verdict:
 
 
 class Cause(Enum):
-    """Why something is at fault. A finding's answer says the same with names; `docs/faults.md` lists them all."""
+    """Why something is at fault. A finding's answer says the same with names; `docs/verifying.md` lists them all."""
 
     UNKNOWN = ""
     # Search paths and startup files

@@ -1,6 +1,6 @@
 """What every change of the wiring must leave true: wired sessions open, and have what is wired."""
 
-from unified_shell.core.findings import Finding
+from unified_shell.core.findings import Cause, Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.shells.wiring.wiring import read_wiring
@@ -20,5 +20,6 @@ def check_wired_sessions(host: Host, locations: Locations) -> tuple[Finding, ...
     entries = read_wiring(locations).entries
     targets = [Target(kind=Kind.DIRECTORY, name=one.directory, variable=one.variable) for one in entries]
     found = [*opens(Target(kind=Kind.SESSIONS, name=""), around)]
-    found += [finding for target in targets for finding in is_in_sessions(target, around) if finding.is_fault]
-    return tuple(found)
+    entries_found = [finding for target in targets for finding in is_in_sessions(target, around)]
+    # What stands in front of an entry stood there before, or is a person's own line: undoing cannot have broken that.
+    return (*found, *(one for one in entries_found if one.is_fault and one.cause is not Cause.ENTRY_BEHIND))

@@ -83,7 +83,14 @@ def programs_using(states: Sequence[OldState]) -> tuple[RunningProgram, ...]:
 
 
 def _files(process: "psutil.Process") -> set[str]:
+    """Return the files that a program has loaded or open, its working directory too."""
     files = {process.exe(), process.cwd(), *(one.path for one in process.open_files())}
-    if hasattr(process, "memory_maps"):
+    maps = f"/proc/{process.pid}/maps"
+    if os.path.exists(maps):
+        # The library reads `smaps`, for which the system counts the pages of each file: a hundred times the work.
+        with open(maps, "rb") as file:
+            rows = [line.split(None, 5) for line in file]
+        files |= {os.fsdecode(row[5].rstrip(b"\n")) for row in rows if len(row) == 6}
+    elif hasattr(process, "memory_maps"):
         files |= {one.path for one in process.memory_maps()}
     return {one for one in files if one}
