@@ -71,7 +71,11 @@ MISTAKES = {
         ["line 12: root = '../x'; expected a place inside"],
     ),
     "no form": ("[[form]]", "[form]", ["line 10: form = ", "expected one or more [[form]]"]),
-    "empty check": ('command = ["humscan", "--version"]', "", ["line 28: a [[check]] tries nothing; expected exactly one of"]),
+    "empty check": (
+        'command = ["humscan", "--version"]',
+        "",
+        ["line 28: a [[check]] tries nothing; expected exactly one of"],
+    ),
     "no TOML": ("[needs]", "[needs", ["not valid TOML", "line 21"]),
 }
 

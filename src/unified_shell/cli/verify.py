@@ -56,7 +56,7 @@ def verify(context: Context, names: tuple[str, ...], *, options: VerifyOptions, 
     if options.as_json:
         context.screen.result(reports.json())
     else:
-        print_verification(context.screen, found, in_full=options.in_full)
+        print_verification(context.screen, found, names=names, in_full=options.in_full)
         reports.print_difference()
     reports.write()
     if any(one.faults for one in found):

@@ -59,7 +59,7 @@ def page_text(
         counts=counts,
         summary=f"{count_text(report.findings)}.",
         faults=[
-            {**_row(one, home), "target": _titled(target, one, also)}
+            {**_row(one, home), "target": _titled(target, one, also, home)}
             for target in report.targets
             for one, also in faults_alike([each for each in target.findings if each.is_fault])
         ],
@@ -87,17 +87,22 @@ def _row(one: Finding, home: str) -> Mapping[str, str]:
     }
 
 
-def _titled(target: TargetReport, one: Finding, also: int) -> str:
+def _titled(target: TargetReport, one: Finding, also: int, home: str) -> str:
     """Return whose fault it is: the target, what of it, and how many others say the same."""
     subject = "" if one.subject in target.target or "/" in one.subject else f": {one.subject}"
-    return plain_text(f"{target.target}{subject}{f', and {also} more like it' if also else ''}")
+    return plain_text(f"{_in_home(target.target, home)}{subject}{f', and {also} more like it' if also else ''}")
+
+
+def _in_home(title: str, home: str) -> str:
+    """Return a title with the home in it as `~`."""
+    return title.replace(f" {home.rstrip('/')}/", " ~/")
 
 
 def _target(target: TargetReport, home: str) -> Mapping[str, object]:
     order = list(STYLES)
     ordered = sorted(target.findings, key=lambda one: (one.passed, order.index(one.verdict)))
     return {
-        "title": plain_text(target.target),
+        "title": plain_text(_in_home(target.target, home)),
         "faults": sum(1 for one in target.findings if one.is_fault),
         "result": count_text(target.findings).partition(": ")[2] or "nothing to check",
         "rows": [_row(one, home) for one in ordered],

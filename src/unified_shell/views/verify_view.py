@@ -28,8 +28,10 @@ MOST_NOT_TRIED = 12
 SESSION = re.compile(r"a new (login|interactive) \w+")
 
 
-def print_verification(screen: Screen, found: Sequence[Verified], *, in_full: bool = False) -> None:
-    """Write what was found; with `in_full` every check."""
+def print_verification(
+    screen: Screen, found: Sequence[Verified], *, names: Sequence[str] = (), in_full: bool = False
+) -> None:
+    """Write what was found of the targets that were typed as `names`; with `in_full` every check."""
     if not found:
         screen.result("Nothing is wired, installed or made yet, so there is nothing to verify.")
         screen.next((ush("path", "add", "DIRECTORY"), "or", ush("environment", "new", "study")))
@@ -42,8 +44,12 @@ def print_verification(screen: Screen, found: Sequence[Verified], *, in_full: bo
     else:
         _print_faults(screen, found)
         _print_not_tried(screen, found)
+        if any(one.count(Verdict.PASSED) < len(one.findings) for one in found):
+            screen.result("")
         _print_targets(screen, found)
     screen.result(f"{count_text([finding for one in found for finding in one.findings])}.")
+    if any(fault.mend is not None for one in found for fault in one.faults):
+        screen.next(ush("verify", *names, "--mend", "--plan", why="shows what can be mended without a decision"))
 
 
 def count_text(findings: Sequence[Finding]) -> str:
@@ -87,7 +93,7 @@ def _print_faults(screen: Screen, found: Sequence[Verified]) -> None:
         if not one.faults:
             continue
         title = one.target.title(screen.home)
-        heading(screen, title)
+        heading(screen, f"{title}:")
         for fault, also in faults_alike(one.faults):
             subject = "" if fault.subject in title else f"{fault.subject}: "
             print_rows(screen, [("FAULT", f"{subject}{fault.answer}")])
@@ -96,11 +102,6 @@ def _print_faults(screen: Screen, found: Sequence[Verified]) -> None:
             if fault.remedy:
                 details.append(("type:", next_step_text(fault.remedy, screen.home)))
             print_rows(screen, details, indent=9)
-    if any(one.faults for one in found):
-        mendable = any(fault.mend is not None for one in found for fault in one.faults)
-        screen.result("")
-        if mendable:
-            screen.next(ush("verify", "--mend", "--plan", why="shows what can be mended without a decision"))
 
 
 def faults_alike(faults: Sequence[Finding]) -> list[tuple[Finding, int]]:
