@@ -223,7 +223,7 @@ def an_alias_hides_a_preferred_command(account: Account) -> None:
     at_end(account, "alias weigh='echo no'")
 
 
-@fault("not-on-path", "command:hum", says="on no search path there")
+@fault("not-on-path", "command:hum", says="does not read the wiring")
 def a_command_that_is_here_and_on_no_path(account: Account) -> None:
     account.write(".bashrc", "")
 
@@ -383,6 +383,11 @@ def a_file_called_as_a_standard_module(account: Account) -> None:
 @fault("module-fails", "module:sting@hive", says="no bees")
 def a_module_that_raises(account: Account) -> None:
     sting(account, "raise RuntimeError('no bees')\n")
+
+
+@fault("limit-exceeded", "module:sting@hive", says="printed more than 256 MB")
+def a_module_that_floods(account: Account) -> None:
+    sting(account, "import sys\nwhile True:\n    sys.stdout.write('x' * 1_000_000)\n")
 
 
 @fault("module-crashes", "module:sting@hive", says="SIGABRT")

@@ -193,7 +193,7 @@ def _as_bound(text: str) -> str:
 
 def _limit(ran: Ran, otherwise: Cause) -> Cause:
     memory = b"MemoryError" in ran.errors or b"annot allocate memory" in ran.errors
-    return Cause.LIMIT_EXCEEDED if ran.timed_out or memory else otherwise
+    return Cause.LIMIT_EXCEEDED if ran.timed_out or ran.floods or memory else otherwise
 
 
 def _run(words: tuple[str, ...], check: Expectation, setting: Setting, folder: str, *, given: str) -> Ran:

@@ -72,7 +72,7 @@ def verify(
         _ = around.sessions.opened  # before any thread is started
     found = []
     for number, target in enumerate(targets, 1):
-        progress(f"verify {target.title}, {number} of {len(targets)}")
+        progress(f"verify {target.title(around.host.home)}, {number} of {len(targets)}")
         checks = [one for one in CHECKS if one.kind is target.kind]
         findings = tuple(finding for check in checks for finding in _judged(check, target, around))
         found.append(Verified(target=target, findings=findings))

@@ -34,17 +34,22 @@ __all__ = [
 OUTPUT_LIMIT_BYTES = 4_000_000
 # A service writes its state before it ends; one that does not end by then is killed.
 END_SECONDS = 5.0
+# Nobody asks for so much; a program that goes on to print would fill the disk.
+FLOOD_BYTES = 256_000_000
 # How soon an interrupt is seen while waiting.
 ASK_SECONDS = 0.5
 
 
 class Ran(Struct, frozen=True, kw_only=True):
-    """How a program ended. `returncode` is None where it did not start or ran out of time."""
+    """How a program ended. `returncode` is None where it did not start, ran out of time, or was ended because it `floods`:
+    it printed more than anybody asks for.
+    """
 
     returncode: int | None
     output: bytes = b""
     errors: bytes = b""
     timed_out: bool = False
+    floods: bool = False
     not_started: str = ""
     elapsed_seconds: float = 0.0
 
@@ -68,6 +73,8 @@ class Ran(Struct, frozen=True, kw_only=True):
         """Say in one line why it does not count as started or went wrong; empty where it ended with 0."""
         if self.not_started:
             return self.not_started
+        if self.floods:
+            return f"printed more than {FLOOD_BYTES // 1_000_000} MB, and was ended"
         if self.timed_out:
             return f"did not end within {self.elapsed_seconds:.0f} s"
         if self.returncode is not None and self.returncode < 0:
@@ -115,16 +122,25 @@ def run_program(
             )
         except (OSError, ValueError) as error:
             return Ran(returncode=None, not_started=_why_not_started(program or argv[0], error))
+        floods = False
+
+        def watch() -> None:
+            nonlocal floods
+            if sum(os.fstat(one.fileno()).st_size for one in (out, err)) > FLOOD_BYTES:
+                floods = True
+                end_group(process.pid)
+
         try:
-            code = _wait(process, timeout_seconds)
+            code = _wait(process, timeout_seconds, watch)
         finally:
             if mark:
                 end_marked(mark)
         return Ran(
-            returncode=code,
+            returncode=None if floods else code,
             output=_head(out.fileno()),
             errors=_head(err.fileno()),
-            timed_out=code is None,
+            timed_out=code is None and not floods,
+            floods=floods,
             elapsed_seconds=steady_seconds() - began,
         )
 
@@ -244,6 +260,7 @@ class BackgroundProgram:
             env=self._environment,
             cwd=self._directory,
             start_new_session=True,
+            preexec_fn=ending_with_us(),  # noqa: PLW1509 - one call of the system, made ready before the fork
         )
         return self
 

@@ -81,7 +81,7 @@ def is_found(target: Target, around: Surroundings) -> Iterator[Finding]:
             yield passed(target.name, question, meaning.instead)
         elif not meaning.file:
             report = report or _report(target.name, around)
-            yield _missing(target.name, one, report)
+            yield _missing(target.name, one, report, around)
         elif (expected and meaning.file != expected) or (not expected and not _same(meaning.file, first)):
             yield _shadowed(target.name, meaning, expected or first, one, around)
         else:
@@ -100,8 +100,11 @@ def _report(name: str, around: Surroundings) -> NameReport:
     return look_for_command(name, around.host, managed_places(around.host, around.locations), around.wiring)
 
 
-def _missing(name: str, one: NewSession, report: NameReport) -> Finding:
+def _missing(name: str, one: NewSession, report: NameReport, around: Surroundings) -> Finding:
     question = f"is found in a {one.title}"
+    if report.candidates and (one.dialect.name, one.mode) not in around.sessions.wired and not around.wiring.is_empty:
+        why = f"a {one.title} does not read the wiring"
+        return fault(name, question, why, Cause.NOT_ON_PATH, ush("shell", "wire", one.dialect.name))
     if not report.candidates:
         return fault(name, question, "not installed", Cause.NOT_FOUND, report.remedy or ush("look", name))
     best = report.candidates[0]

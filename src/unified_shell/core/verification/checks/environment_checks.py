@@ -98,14 +98,14 @@ def offer_leads_somewhere(target: Target, around: Surroundings) -> Iterator[Find
     """Judge a notebook kernel or desktop entry: the program that it names is there."""
     subject, question = around.shown(target.name), "starts a program that is there"
     program = _offered_program(Place(target.name))
+    remedy = ush("verify", target.name, "--mend", why="removes it")
     if not program:
-        answer = "it names no program"
-        yield fault(subject, question, answer, Cause.OFFER_DANGLES, mend=Mend(MendKind.OFFER, target.name))
+        answer, mend = "it names no program", Mend(MendKind.OFFER, target.name)
+        yield fault(subject, question, answer, Cause.OFFER_DANGLES, remedy, mend=mend)
     elif os.path.exists(program):
         yield passed(subject, question, around.shown(program))
     else:
         answer = f"{around.shown(program)} is gone"
-        remedy = ush("verify", target.name, "--mend", why="removes it")
         yield fault(subject, question, answer, Cause.OFFER_DANGLES, remedy, mend=Mend(MendKind.OFFER, target.name))
 
 

@@ -46,6 +46,8 @@ class ImportSite(Struct, frozen=True):
 def explain_import(name: str, ran: Ran, site: ImportSite) -> ImportFault:
     """Say why an import that was asked for alone failed, by what the interpreter printed and what is on disk."""
     errors = ran.errors.decode("utf-8", "surrogateescape")
+    if ran.floods:
+        return ImportFault(cause=Cause.LIMIT_EXCEEDED, text=f"its import {ran.trouble}")
     if ran.timed_out:
         return ImportFault(
             cause=Cause.MODULE_HANGS,
