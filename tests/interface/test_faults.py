@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from support.account import Account
+from support.account import Account, visible_state
 from support.faults import FAULTS, apiary_home, sting
 from unified_shell.core.findings import Cause
 from unified_shell.core.verification.checks.table import CHECKS
@@ -59,6 +59,26 @@ def test_a_fault_is_found_with_its_cause_and_mended_where_that_is_safe(whole: Ac
     if fault.mends:
         whole.ush("verify", *targets, "--mend", "--yes")
         assert not _faults(whole, *(one for one in targets if not one.endswith("kernel.json")))
+
+
+def test_several_faults_are_mended_in_one_plan_that_can_be_undone(whole: Account) -> None:
+    names = ("the_hook_up_was_taken_out", "the_link_of_a_preferred_command_is_gone", "a_launcher_was_deleted")
+    names += ("a_notebook_kernel_of_an_environment_that_is_gone", "what_a_got_command_needs_was_deleted")
+    for name in names:
+        FAULTS[name].make(whole)
+    broken, before = {one["cause"] for one in _faults(whole)}, visible_state(whole.home)
+    assert broken >= {"not-hooked-up", "not-found", "launcher-absent", "offer-dangles", "not-installed"}
+    shown = whole.ush("verify", "--mend", "--plan").out
+    assert visible_state(whole.home) == before, "a plan that is only shown changes nothing"
+    assert "Mend 4 things that are at fault" in shown
+    whole.ush("verify", "--mend", "--yes")
+    mended = visible_state(whole.home)
+    assert not _faults(whole)
+    undone = whole.ush("undo", "--yes", code=None).out
+    assert {one["cause"] for one in _faults(whole)} == broken
+    (number,) = re.findall(r"Redo: ush undo (\d+)", undone)
+    whole.ush("undo", number, "--yes")
+    assert visible_state(whole.home) == mended
 
 
 def test_every_cause_is_made_somewhere() -> None:
