@@ -48,8 +48,11 @@ command = ["humscan", "--version"]
 
 [trial]
 commands = [["humscan", "a.wav"]]
-makes = { "a.png" = "not empty" }
 processes = 2
+
+[[trial.makes]]
+file = "a.csv"
+rows = 24
 """ % ("0" * 64)
 
 MISTAKES = {

@@ -79,6 +79,7 @@ WORKERS = {
     "ImportSite",
     "Loaded",
     "Setting",
+    "SuiteGetting",
 }
 
 

@@ -62,8 +62,13 @@ def test_a_fault_is_found_with_its_cause_and_mended_where_that_is_safe(whole: Ac
 
 
 def test_several_faults_are_mended_in_one_plan_that_can_be_undone(whole: Account) -> None:
-    names = ("the_hook_up_was_taken_out", "the_link_of_a_preferred_command_is_gone", "a_launcher_was_deleted")
-    names += ("a_notebook_kernel_of_an_environment_that_is_gone", "what_a_got_command_needs_was_deleted")
+    names = [
+        "the_hook_up_was_taken_out",
+        "the_link_of_a_preferred_command_is_gone",
+        "a_launcher_was_deleted",
+        "a_notebook_kernel_of_an_environment_that_is_gone",
+        "what_a_got_command_needs_was_deleted",
+    ]
     for name in names:
         FAULTS[name].make(whole)
     broken, before = {one["cause"] for one in _faults(whole)}, visible_state(whole.home)

@@ -21,6 +21,7 @@ from support import kill_driver
 from support.account import BASE_PYTHON, Account, visible_state
 from support.hand_made import hand_made
 from support.interpreters import script_tree
+from unified_shell.demo.sample_suite import make_humscan_catalog
 
 EVERY = int(os.environ.get("USH_KILL_EVERY", "97"))
 SETTLE = ["index", "drop", "no-such-index", "--yes"]
@@ -69,6 +70,8 @@ COMMANDS = (
     ["command", "drop", "swarmcast", "--yes"],
     ["interpreter", "drop", "queen", "--even-if-needed", "--yes"],
     ["catalog", "drop", "hums", "--yes"],
+    ["suite", "get", "suites/humscan.toml", "--form", "source", "--yes"],
+    ["suite", "drop", "humscan", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],
     ["interpreter", "drop", "mine", "--yes"],
@@ -143,6 +146,7 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
     account.write(".profile", "true\n")
     account.write("session.sh", "HUM=1\n")
     account.write("catalog/catalog.toml", "")
+    make_humscan_catalog(str(account.home / "suites"))
     script_tree(account.home / "queen")
     account.more["USH_REGISTRY"] = str(account.home / "hive.reg")
     reached: Counter[str] = Counter()

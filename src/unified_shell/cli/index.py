@@ -10,7 +10,7 @@ from unified_shell.views.next_step_text import next_step_text
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .request_options import RequestOptions, request_options
+from .options.request_options import RequestOptions, request_options
 
 __all__ = ["index"]
 

@@ -30,6 +30,7 @@ NOUNS = (
     ),
     ("Get", "environment", "environment:environment", "Create, copy, enter and offer isolated environments."),
     ("Get", "package", "package:package", "Install, list, update and remove packages."),
+    ("Get", "suite", "suite:suite", "Install, build and try software that is no Python package."),
     ("Get", "command", "command:command", "Prefer one of several candidates, or install a single command."),
     ("Get", "index", "index:index", "The indexes that packages come from; serve a folder of wheels."),
     ("Get", "store", "store:store", "The unpacked packages that environments share."),

@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .request_options import RequestOptions, request_options
+from .options.request_options import RequestOptions, request_options
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .sides import side_options
+from .options.sides import side_options
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect, Mode

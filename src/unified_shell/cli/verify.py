@@ -10,7 +10,7 @@ from unified_shell.core.next_steps import ush
 from .abbreviations import CheckedCommand
 from .change_flow import ChangeOptions, for_whom, perform
 from .context import Context, pass_context
-from .verify_options import VerifyOptions, verify_options
+from .options.verify_options import VerifyOptions, verify_options
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -19,7 +19,7 @@ from unified_shell.core.verification.reports.report import Report, read_report, 
 from unified_shell.core.verification.targets.target import Kind
 
 from .context import Context
-from .verify_options import VerifyOptions
+from .options.verify_options import VerifyOptions
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -105,6 +105,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "modified or lost: {files:two}[; shared by {users:list}][{unused:if}; unused, removed]",
     ),
     About.INDEX_PINNED: ("{project} comes only from the index {index} from now on", ""),
+    About.SUITE: ("suite {name}[, in {target:place}]", "[{place:place}]"),
     About.INTERPRETER_ENTRY: ("interpreter {name}[, in {target:place}]", "[{place:place}]"),
     About.INTERPRETER_UNCHANGED: ("the interpreter itself is not changed", ""),
     About.STILL_WORKS: ("environment {environment} still works on it", ""),
@@ -119,7 +120,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     About.CONTENTS_UNKNOWN: ("its contents are unknown until it is downloaded", ""),
     About.ONLY_WHEN_BUILDING: ("{options:list}: only when building from source", ""),
     About.BUILT_FROM_SOURCE: (
-        "built here from source, on {cores} cores: {time}[{optimised:if}, several times that for an optimised one]",
+        "built here from source, on {cores} cores[: {time}][{optimised:if}, several times that for an optimised one]",
         "build log: {log:place}",
     ),
     About.PART_MISSING: ("without {name}: {pieces:list} not found", "apt-get install {package}"),

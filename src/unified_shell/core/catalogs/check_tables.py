@@ -8,7 +8,7 @@ from unified_shell.core.machine.files.disks import parse_size
 
 from .checking import CheckedFile, CheckedTable
 
-__all__ = ["check_of", "parse_checks"]
+__all__ = ["check_of", "expected_file", "parse_checks"]
 
 TRIED = ("command", "module", "script", "serves", "kernel")
 
@@ -50,7 +50,7 @@ def check_of(table: CheckedTable) -> Expectation:
         prints=table.text("prints"),
         port=table.number("port"),
         url=table.text("url", fits=_url),
-        makes=tuple(_file(one) for one in table.tables("makes")),
+        makes=tuple(expected_file(one) for one in table.tables("makes")),
         limit_seconds=table.number("limit-seconds", LIMIT_SECONDS) or LIMIT_SECONDS,
         limit_bytes=parse_size(limit) if limit else 0,
         needs=table.one_or_more_texts("needs"),
@@ -68,7 +68,8 @@ def check_of(table: CheckedTable) -> Expectation:
     return found
 
 
-def _file(table: CheckedTable) -> ExpectedFile:
+def expected_file(table: CheckedTable) -> ExpectedFile:
+    """Return what is expected of one file, with every mistake noted."""
     size = table.text("least-size", fits=_size)
     found = ExpectedFile(
         file=table.text("file", required=True, fits=_inside),

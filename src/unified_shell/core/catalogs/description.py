@@ -4,7 +4,7 @@ from enum import Enum
 
 from msgspec import Struct
 
-from unified_shell.core.expectations.expectation import Expectation
+from unified_shell.core.expectations.expectation import Expectation, ExpectedFile
 
 __all__ = ["Archive", "Description", "Form", "FormKind", "Needs", "Offers", "Subject", "Trial"]
 
@@ -70,12 +70,15 @@ class Offers(Struct, frozen=True, kw_only=True):
 
 
 class Trial(Struct, frozen=True, kw_only=True):
-    """An example run: its data and their place, commands, the files it must make, seconds expected and allowed."""
+    """An example run. `data` is a folder in the suite's tree, of which a copy is worked on, under the name `place`; commands
+    are run there one after another, as they are (serial) and, where they name `{processes}`, with several processes;
+    `makes` are the files that they must make; seconds expected and allowed for each command.
+    """
 
     data: str = ""
     place: str = ""
     commands: tuple[tuple[str, ...], ...] = ()
-    makes: tuple[tuple[str, str], ...] = ()
+    makes: tuple[ExpectedFile, ...] = ()
     expected_seconds: int = 0
     limit_seconds: int = 600
     processes: int = 1

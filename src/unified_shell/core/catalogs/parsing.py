@@ -7,7 +7,7 @@ from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.machine.files.disks import parse_size
 
-from .check_tables import check_of
+from .check_tables import check_of, expected_file
 from .checking import CheckedFile, CheckedTable
 from .description import Archive, Description, Form, FormKind, Needs, Offers, Subject, Trial
 
@@ -132,10 +132,10 @@ def _trial(table: CheckedTable | None) -> Trial | None:
     if table is None:
         return None
     found = Trial(
-        data=table.text("data"),
+        data=table.text("data", fits=_inside),
         place=table.text("place", fits=_inside),
         commands=table.commands("commands"),
-        makes=table.pairs("makes"),
+        makes=tuple(expected_file(one) for one in table.tables("makes")),
         expected_seconds=table.number("expected-seconds"),
         limit_seconds=table.number("limit-seconds", 600),
         processes=table.number("processes", 1),

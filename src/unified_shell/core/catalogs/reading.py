@@ -7,14 +7,16 @@
 In a folder of this machine the hash may be left out. What a catalog at a URL lists without one is a mistake.
 """
 
+import os
 import urllib.parse
 from collections.abc import Callable, Sequence
+from pathlib import Path
 
 from msgspec import Struct
 from msgspec.structs import replace
 from packaging.version import Version
 
-from unified_shell.core.errors import DescriptionBroken, HashDiffers, TransferFailed, UshError
+from unified_shell.core.errors import CouldNot, DescriptionBroken, HashDiffers, TransferFailed, UshError
 from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.addresses import is_web_address, shown_address
@@ -25,7 +27,7 @@ from .checking import CheckedFile
 from .description import Archive, Description
 from .parsing import parse_description
 
-__all__ = ["CatalogRead", "Listed", "find_described", "read_catalog", "why_unreadable"]
+__all__ = ["CatalogRead", "Listed", "find_described", "read_catalog", "read_description", "why_unreadable"]
 
 # Written by hand: a few kB each.
 FILE_LIMIT_BYTES = 4_000_000
@@ -71,6 +73,14 @@ def read_catalog(catalog: NamedAddress, fetcher: Fetcher) -> CatalogRead:
         except UshError as error:
             faults.append(str(error))
     return CatalogRead(listed=tuple(listed), faults=tuple(faults))
+
+
+def read_description(path: str, fetcher: Fetcher) -> Description:
+    """Return the description in a file of this machine; raises DescriptionBroken, and CouldNot for one that is not there."""
+    address = Path(path).absolute().as_uri()
+    if not os.path.isfile(path):
+        raise CouldNot(f"there is no description {path}", next_step=ush("suite", "list"))
+    return _addressed(parse_description(_fetched(address, fetcher), path), address)
 
 
 def find_described(

@@ -63,6 +63,7 @@ class About(Enum):
     INDEX_PINNED = "index pinned"
 
     # Interpreters, commands, indexes and catalogs.
+    SUITE = "suite"
     INTERPRETER_ENTRY = "interpreter entry"
     INTERPRETER_UNCHANGED = "interpreter unchanged"
     STILL_WORKS = "still works"

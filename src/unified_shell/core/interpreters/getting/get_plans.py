@@ -6,10 +6,9 @@ from collections.abc import Callable
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from unified_shell.core.catalogs.acceptance import ask_acceptance
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
-from unified_shell.core.changes.records import read_records, record_in
-from unified_shell.core.changes.steps import PutRecord, Step
 from unified_shell.core.errors import CouldNot, Refused, UsageError
 from unified_shell.core.installation.prerequisites import check_tools, find_compiler, missing_pieces
 from unified_shell.core.interpreters.adopted import read_adopted
@@ -17,10 +16,9 @@ from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.managed import read_managed
 from unified_shell.core.interpreters.requesting import Asked, Ready, parse_request, ready_ones
-from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.next_steps import Afterward, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
@@ -34,8 +32,6 @@ from .origins import FindDescribed, Origin, settle_origin
 from .parts import PARTS, missing_parts, parts_named
 
 __all__ = ["InterpreterRequest", "plan_get"]
-
-ACCEPTED = "accepted-licence"
 
 
 class InterpreterRequest(Struct, frozen=True, kw_only=True):
@@ -89,7 +85,7 @@ def plan_get(
         fetcher=fetcher,
         progress=progress,
     )
-    licence_lines, licence_steps = _licence(origin, request, locations)
+    licence_lines, licence_steps = ask_acceptance(origin.description, request.accepted, locations)
     plan = _plan(getting, asked, licence_lines, wired=bool(request.side))
     change = getting.change(plan, licence_steps)
     if not request.side:
@@ -231,29 +227,6 @@ def _check_needs(origin: Origin, host: Host) -> None:
         raise CouldNot(
             f"the build needs {', '.join(gone)}, which is not here", next_step="install them, then try again"
         )
-
-
-def _licence(
-    origin: Origin, request: InterpreterRequest, locations: Locations
-) -> tuple[list[PlanLine], tuple[Step, ...]]:
-    """Return the licence's line and the step that notes an acceptance; raises Refused where one is missing."""
-    described = origin.description
-    if described is None:
-        return [], ()
-    if not described.asks_acceptance:
-        return [plan_line(LineKind.NOTE, About.LICENCE, licence=str(described.licence))], ()
-    keys = (ACCEPTED, digest_of_bytes(described.licence_text.encode())[:16])
-    line = plan_line(LineKind.NOTE, About.LICENCE, licence=str(described.licence), accepted=True)
-    if record_in(read_records(locations.config_file), keys) is not None:
-        return [line], ()
-    if described.name not in request.accepted:
-        raise Refused(
-            f"{described.name} asks for the acceptance of its licence ({described.licence}):\n"
-            f"  {described.licence_text.strip()}",
-            again_with=("--accept", described.name),
-        )
-    value = to_json_text({"name": described.name, "version": described.version, "licence": described.licence})
-    return [line], (PutRecord(path=locations.config_file, keys=keys, before="", after=value),)
 
 
 def _on_path(getting: Getting, origin: Origin, side: str, locations: Locations) -> Change:

@@ -9,6 +9,7 @@ from .installer_checks import INSTALLER_CHECKS
 from .interpreter_checks import INTERPRETER_CHECKS
 from .module_checks import MODULE_CHECKS
 from .session_file_checks import SESSION_CHECKS
+from .suite_checks import SUITE_CHECKS
 from .variable_checks import VARIABLE_CHECKS
 
 __all__ = ["CHECKS"]
@@ -21,6 +22,7 @@ CHECKS: tuple[Check, ...] = (
     *COMMAND_CHECKS,
     *FILE_CHECKS,
     *INTERPRETER_CHECKS,
+    *SUITE_CHECKS,
     *ENVIRONMENT_CHECKS,
     *MODULE_CHECKS,
 )

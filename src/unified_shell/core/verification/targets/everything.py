@@ -11,6 +11,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.shells.startup.hookup import wired_modes
 from unified_shell.core.shells.wiring.wiring import read_wiring
+from unified_shell.core.suites.managed_suites import all_suites
 
 from .target import Kind, Target
 
@@ -32,6 +33,7 @@ def everything(host: Host, locations: Locations) -> tuple[Target, ...]:
     found += [Target(kind=Kind.COMMAND, name=one.name) for one in all_choices(host, locations)]
     names = [one.name for one in all_managed(host, locations)] + [one.name for one in read_adopted(locations)]
     found += [Target(kind=Kind.INTERPRETER, name=one) for one in names]
+    found += [Target(kind=Kind.SUITE, name=one.name) for one in all_suites(host, locations)]
     environments = [one.name for one in all_environments(host, locations)]
     environments += [name for one in scopes for name in unreadable_environments(one)]
     found += [Target(kind=Kind.ENVIRONMENT, name=one) for one in environments]

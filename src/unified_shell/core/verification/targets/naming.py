@@ -27,6 +27,7 @@ from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.sessions.path_faults import commands_in
 from unified_shell.core.shells.startup.startup_files import read_startup_states
 from unified_shell.core.shells.wiring.wiring import read_wiring
+from unified_shell.core.suites.managed_suites import all_suites
 from unified_shell.core.verification.packages.installed_metadata import read_installed
 
 from .target import Kind, Target
@@ -35,8 +36,8 @@ __all__ = ["targets_named"]
 
 BOUND = re.compile(r"^(?P<name>.+?)\s*(?P<bound>(?:===|[<>=!~]=|[<>]).*)$")
 # What may be typed before a colon, and is looked for by name.
-NAMED = (Kind.ENVIRONMENT, Kind.INTERPRETER, Kind.COMMAND, Kind.VARIABLE, Kind.PACKAGE, Kind.MODULE)
-WITH_BOUND = frozenset({Kind.COMMAND, Kind.INTERPRETER, Kind.PACKAGE, Kind.MODULE, Kind.FILE})
+NAMED = (Kind.ENVIRONMENT, Kind.INTERPRETER, Kind.SUITE, Kind.COMMAND, Kind.VARIABLE, Kind.PACKAGE, Kind.MODULE)
+WITH_BOUND = frozenset({Kind.COMMAND, Kind.SUITE, Kind.INTERPRETER, Kind.PACKAGE, Kind.MODULE, Kind.FILE})
 
 
 def targets_named(words: Sequence[str], host: Host, locations: Locations) -> tuple[Target, ...]:
@@ -53,6 +54,7 @@ class _Known(Struct, frozen=True, kw_only=True):
 
     environments: tuple[str, ...]
     interpreters: tuple[str, ...]
+    suites: frozenset[str]
     commands: frozenset[str]
     variables: frozenset[str]
     packages: Mapping[str, tuple[str, ...]]
@@ -78,6 +80,9 @@ class _Known(Struct, frozen=True, kw_only=True):
         return cls(
             environments=tuple({*environment_names(locations), *_shared(host, locations)}),
             interpreters=(*managed, *(one.name for one in read_adopted(locations))),
+            suites=frozenset(
+                name for one in all_suites(host, locations) for name in (one.name, one.description.name)
+            ),
             commands=frozenset(commands),
             variables=frozenset(
                 {one.name for each in wirings for one in each.variables}
@@ -93,6 +98,7 @@ class _Known(Struct, frozen=True, kw_only=True):
         return {
             Kind.ENVIRONMENT: self.environments,
             Kind.INTERPRETER: self.interpreters,
+            Kind.SUITE: self.suites,
             Kind.COMMAND: self.commands,
             Kind.VARIABLE: self.variables,
             Kind.PACKAGE: self.packages,

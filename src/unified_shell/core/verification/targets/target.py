@@ -21,6 +21,7 @@ class Kind(Enum):
     FILE = "file"
     INTERPRETER = "interpreter"
     ENVIRONMENT = "environment"
+    SUITE = "suite"
     PACKAGE = "package"
     MODULE = "module"
     OFFER = "offer"

@@ -1,0 +1,167 @@
+"""`ush suite`."""
+
+from typing import TYPE_CHECKING
+
+import click
+
+from unified_shell.core.machine.places import join
+
+from .abbreviations import VerbGroup
+from .change_flow import ChangeOptions, change_options, for_whom, perform
+from .context import Context, pass_context
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from unified_shell.core.catalogs.description import Description
+    from unified_shell.core.catalogs.reading import Listed
+    from unified_shell.core.changes.plan import Change
+
+__all__ = ["suite"]
+
+
+@click.group(cls=VerbGroup)
+def suite() -> None:
+    """Software that is no Python package: got from a description, built where needed, wired, tried."""
+
+
+@suite.command("list")
+@click.argument("word", default="")
+@click.option("--category", default="", help="Only suites in this category.")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_context
+def list_suites(context: Context, *, word: str, category: str, as_json: bool) -> None:
+    """List the suites that are here, and those that catalogs offer; with WORD what names it."""
+    from unified_shell.core.suites.suite_list import list_all_suites
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.suite_view import print_suites
+
+    rows, faults = list_all_suites(context.host, context.locations, context.fetcher, word=word, category=category)
+    if as_json:
+        context.screen.result(json_text("suites", {"items": rows, "faults": faults}))
+    else:
+        print_suites(context.screen, rows)
+    for fault in faults:
+        context.screen.say(fault)
+    if faults:
+        click.get_current_context().exit(1)
+
+
+@suite.command()
+@click.argument("what")
+@click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built (binary), or built here (source).")
+@click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
+@click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
+@click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
+@for_whom
+@change_options
+@pass_context
+def get(
+    context: Context,
+    what: str,
+    *,
+    form: str | None,
+    archive: str,
+    no_wire: bool,
+    accepted: tuple[str, ...],
+    how: ChangeOptions,
+) -> None:
+    """Install a suite: WHAT is its name in a catalog, with a version bound ('humscan>=1.4'), or a description's file.
+
+    All that is missing is told at once, before anything is fetched.
+    """
+    from unified_shell.core.suites.suite_getting import SuiteGetting
+    from unified_shell.core.suites.suite_origins import settle_suite
+    from unified_shell.core.suites.suite_plans import plan_get_suite
+
+    def make() -> "Change":
+        origin = settle_suite(
+            what, _described(context), context.fetcher, context.host, archive=archive, form=form or ""
+        )
+        getting = SuiteGetting(
+            origin=origin,
+            host=context.host,
+            locations=context.locations_for(how.scope),
+            fetcher=context.fetcher,
+            progress=context.tell_progress,
+        )
+        return plan_get_suite(getting, accepted, wire=not no_wire)
+
+    perform(context, make, how)
+
+
+@suite.command()
+@click.argument("name")
+@click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
+@pass_context
+def show(context: Context, name: str, *, as_json: bool) -> None:
+    """Show a suite: where it came from, what it offers, what is wired."""
+    from unified_shell.core.shells.wiring.wiring import read_wiring
+    from unified_shell.core.suites.managed_suites import find_suite
+    from unified_shell.core.suites.suite_wiring import commands_of
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.suite_view import print_suite
+
+    found = find_suite(name, context.host, context.locations)
+    commands = commands_of(found.prefix, found.description)
+    wired = [one.directory for one in read_wiring(context.locations).entries]
+    if as_json:
+        context.screen.result(json_text("suite", {"suite": found, "commands": commands}))
+    else:
+        print_suite(context.screen, found, commands, wired, context.host.home)
+
+
+@suite.command("try")
+@click.argument("name")
+@click.option("--into", default="", metavar="FOLDER", help="A new folder for the results [default: NAME-trial here].")
+@click.option("--processes", type=click.IntRange(min=1), help="How many processes [default: as described].")
+@click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
+@pass_context
+def try_suite(context: Context, name: str, *, into: str, processes: int | None, as_json: bool) -> None:
+    """Run a suite's example on a copy of its sample data, and examine what it makes.
+
+    Where it can, once with one process and once with several; both must make the same. Exit code 1 if anything is at fault.
+    """
+    from unified_shell.core.suites.managed_suites import find_suite
+    from unified_shell.core.suites.suite_trial import run_trial
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.suite_view import print_trial
+
+    found = find_suite(name, context.host, context.locations)
+    folder = join(context.host.working_directory, into or f"{found.name}-trial")
+    with context.progress.shown(f"Try {found.name}"):
+        run = run_trial(found, folder, context.host, processes=processes or 0, progress=context.tell_progress)
+    if as_json:
+        context.screen.result(json_text("trial", run))
+    else:
+        print_trial(context.screen, found, run, context.host.home)
+    if any(one.is_fault for one in run.findings):
+        click.get_current_context().exit(1)
+
+
+@suite.command()
+@click.argument("name")
+@click.option("--even-if-needed", is_flag=True, help="Even if another suite needs it.")
+@for_whom
+@change_options
+@pass_context
+def drop(context: Context, name: str, *, even_if_needed: bool, how: ChangeOptions) -> None:
+    """Remove a suite that ush installed, and take what leads into it out of new sessions."""
+    from unified_shell.core.suites.managed_suites import find_suite
+    from unified_shell.core.suites.suite_plans import plan_drop_suite
+
+    locations = context.locations_for(how.scope)
+
+    def make() -> "Change":
+        found = find_suite(name, context.host, locations)
+        return plan_drop_suite(found, context.host, locations, consent=even_if_needed)
+
+    perform(context, make, how)
+
+
+def _described(context: Context) -> "Callable[[Callable[[Description], bool]], Listed | None]":
+    from unified_shell.core.catalogs.reading import find_described
+    from unified_shell.core.catalogs.registered import CATALOGS
+
+    catalogs = CATALOGS.read_all(context.host, context.locations)
+    return lambda fits: find_described(catalogs, context.fetcher, fits)

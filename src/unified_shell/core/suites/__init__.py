@@ -1,0 +1,1 @@
+"""Suites: software that is no Python distribution, got from what describes it, wired, tried and dropped."""

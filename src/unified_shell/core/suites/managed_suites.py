@@ -1,0 +1,86 @@
+"""The suites that `ush` brought: each a tree of its own, with a file at its top that says what it is."""
+
+import os
+
+import msgspec
+from msgspec import Struct
+
+from unified_shell.core.catalogs.description import Description
+from unified_shell.core.errors import UnknownName
+from unified_shell.core.machine.files.durable import read_file
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
+from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
+from unified_shell.core.next_steps import ush
+
+__all__ = ["ORIGIN_FILE", "ManagedSuite", "all_suites", "find_suite", "read_suites", "suite_place", "suite_text"]
+
+ORIGIN_FILE = "unified-shell-suite.json"
+
+
+class ManagedSuite(Struct, frozen=True, kw_only=True):
+    """One suite: its name here (`humscan-1.4`), its tree, how it came, and the description that it was made from."""
+
+    name: str
+    prefix: Place
+    form: str
+    origin: str
+    sha256: str
+    description: Description
+    made_seconds: float
+    scope: Scope = Scope.ME
+
+    @property
+    def version(self) -> str:
+        """The version that its description names."""
+        return self.description.version
+
+
+def suite_place(locations: Locations, name: str) -> Place:
+    """Return where a suite of that name is kept."""
+    return join(locations.data, "suites", name)
+
+
+def read_suites(locations: Locations) -> tuple[ManagedSuite, ...]:
+    """Return the suites of a scope, by name; a tree without its file, or with one that cannot be read, is none."""
+    folder = join(locations.data, "suites")
+    try:
+        names = sorted(os.listdir(folder))
+    except OSError:
+        return ()
+    return tuple(one for name in names if (one := _read(join(folder, name), locations)) is not None)
+
+
+def all_suites(host: Host, locations: Locations) -> tuple[ManagedSuite, ...]:
+    """Return mine, then everyone's."""
+    everyone = everyone_locations(host)
+    return (*read_suites(locations), *(read_suites(everyone) if everyone.data != locations.data else ()))
+
+
+def find_suite(name: str, host: Host, locations: Locations) -> ManagedSuite:
+    """Return a suite by its name here, or by its own name where there is one version of it; raises UnknownName."""
+    every = all_suites(host, locations)
+    found = [one for one in every if one.name == name] or [one for one in every if one.description.name == name]
+    if len(found) != 1:
+        known = [one.name for one in every]
+        raise UnknownName("suite", name, known, next_step=ush("suite", "list"))
+    return found[0]
+
+
+def suite_text(one: ManagedSuite) -> str:
+    """Return what the file at the top of its tree says; where it is, the tree's own place tells."""
+    fields = msgspec.to_builtins(one)
+    del fields["prefix"], fields["scope"], fields["name"]
+    return to_json_text(fields) + "\n"
+
+
+def _read(tree: Place, locations: Locations) -> ManagedSuite | None:
+    try:
+        content = read_file(join(tree, ORIGIN_FILE))
+        fields = from_json_text(content[0]) if content is not None else None
+        if not isinstance(fields, dict):
+            return None
+        told = {"name": os.path.basename(tree), "prefix": tree, "scope": locations.scope.value}
+        return msgspec.convert({**fields, **told}, ManagedSuite)
+    except (OSError, ValueError, msgspec.ValidationError):
+        return None

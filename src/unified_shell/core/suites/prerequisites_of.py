@@ -1,0 +1,90 @@
+"""What a suite needs and this machine lacks: all of it at once, each with why and the line that may bring it."""
+
+import re
+from collections.abc import Sequence
+
+from msgspec import Struct
+from packaging.specifiers import InvalidSpecifier, SpecifierSet
+from packaging.version import InvalidVersion
+
+from unified_shell.core.catalogs.description import Description, Form, FormKind
+from unified_shell.core.errors import CouldNot
+from unified_shell.core.installation.prerequisites import find_compiler, missing_pieces
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.places import Place, typed
+from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.machine.processes.system_packages import search_line
+from unified_shell.core.next_steps import ush
+from unified_shell.core.shells.sessions.path_faults import first_on
+
+__all__ = ["Lacking", "check_needs", "lacking_needs"]
+
+ASK_SECONDS = 20.0
+VERSION = re.compile(r"\d+(\.\d+)+")
+
+
+class Lacking(Struct, frozen=True, kw_only=True):
+    """One thing that is missing, in words, and the line that looks for it or brings it; empty where none is known."""
+
+    what: str
+    line: str = ""
+
+
+def lacking_needs(
+    described: Description, form: Form, target: Place, suites: Sequence[str], host: Host
+) -> tuple[Lacking, ...]:
+    """Return all that a suite needs and is not here; headers, libraries and a compiler count for a source alone."""
+    needs = described.needs
+    found = [one for name, bound in needs.commands if (one := _command(name, bound, host)) is not None]
+    if form.kind is FormKind.SOURCE:
+        found += _for_build(described, form, host)
+    found += [
+        Lacking(what=f"the suite {name}", line=" ".join(ush("suite", "get", name).words))
+        for name in needs.suites
+        if name not in suites
+    ]
+    if needs.place_without_spaces and re.search(r"\s", target):
+        found.append(Lacking(what=f"a place without spaces; it would be in {target}", line="set USH_HOME to one"))
+    return tuple(found)
+
+
+def check_needs(found: Sequence[Lacking], name: str) -> None:
+    """Raise CouldNot where something is missing, with all of it."""
+    if not found:
+        return
+    lines = [f"  {one.what}{f'   ({one.line})' if one.line else ''}" for one in found]
+    raise CouldNot(f"{name} needs what is not here:\n" + "\n".join(lines), next_step="install them, then try again")
+
+
+def _command(name: str, bound: str, host: Host) -> Lacking | None:
+    path = first_on(host.search_path(), name)
+    if not path:
+        return Lacking(what=f"the command {name}{f' {bound}' if bound else ''}", line=search_line(typed(name), host))
+    if not bound:
+        return None
+    ran = run_program((path, "--version"), environment=host.environment(), timeout_seconds=ASK_SECONDS)
+    said = VERSION.search((ran.output + b"\n" + ran.errors).decode("utf-8", "replace"))
+    version = said[0] if said else ""
+    try:
+        fits = bool(version) and SpecifierSet(bound).contains(version, prereleases=True)
+    except (InvalidSpecifier, InvalidVersion):
+        fits = False
+    return None if fits else Lacking(what=f"the command {name} {bound}; {path} is {version or 'of no known version'}")
+
+
+def _for_build(described: Description, form: Form, host: Host) -> list[Lacking]:
+    found = []
+    for words in form.build:
+        if words and "/" not in words[0] and "{" not in words[0] and not first_on(host.search_path(), words[0]):
+            found.append(Lacking(what=f"the command {words[0]}, to build it", line=search_line(words[0], host)))
+    try:
+        find_compiler(host)
+    except CouldNot:
+        return [*dict.fromkeys(found), Lacking(what="a C compiler (cc, gcc, clang)", line=search_line("gcc", host))]
+    needs = described.needs
+    pieces = missing_pieces(needs.headers, needs.libraries, host) if needs.headers or needs.libraries else ()
+    found += [
+        Lacking(what=f"the library {one.removeprefix('-l')}" if one.startswith("-l") else f"the header {one}")
+        for one in pieces
+    ]
+    return list(dict.fromkeys(found))

@@ -1,0 +1,154 @@
+"""The plans for getting and dropping a suite."""
+
+import os
+
+from unified_shell.core.catalogs.acceptance import ask_acceptance
+from unified_shell.core.catalogs.description import FormKind
+from unified_shell.core.changes.merging import merged
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, change_of, plan_line
+from unified_shell.core.changes.steps import RetireTree, Step
+from unified_shell.core.errors import CouldNot, Refused
+from unified_shell.core.machine.files.disks import read_disk, shown_size
+from unified_shell.core.machine.host import Host
+from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.next_steps import Afterward, Labelled, ush
+from unified_shell.core.shells.sessions.path_faults import first_on
+
+from .managed_suites import ManagedSuite, all_suites, read_suites
+from .prerequisites_of import check_needs, lacking_needs
+from .suite_getting import SuiteGetting
+from .suite_wiring import plan_suite_unwiring, plan_suite_wiring
+
+__all__ = ["plan_drop_suite", "plan_get_suite"]
+
+# What an archive unpacks to, at most, where nothing is said of it.
+UNPACKED = 5
+
+
+def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -> Change:
+    """Plan to have a suite, and with `wire` what it offers in new sessions.
+
+    Raises CouldNot with all that is missing at once, and Refused where its licence asks to be accepted.
+    """
+    origin, host, locations = getting.origin, getting.host, getting.locations
+    described, form = origin.description, origin.form
+    here = [one.name for one in read_suites(locations)]
+    if origin.name in here:
+        said = f"{origin.name} is here already: {shown(getting.target, host.home)}"
+        if wire and not (wired := plan_suite_wiring(described, getting.target, host, locations)).plan.nothing_to_do:
+            return wired
+        return change_of(Plan(aim=said, nothing_to_do=said))
+    known = [one.description.name for one in all_suites(host, locations)]
+    check_needs(lacking_needs(described, form, getting.target, known, host), origin.name)
+    licence_lines, licence_steps = ask_acceptance(described, accepted, locations)
+    need = _needed_bytes(getting)
+    plan = Plan(
+        aim=f"Install the suite {origin.name}: {described.summary}",
+        lines=(
+            plan_line(LineKind.ADD, About.SUITE, name=origin.name, target=getting.target),
+            _archive_line(getting),
+            *(_answer_lines(getting) if wire else ()),
+            *_build_lines(getting),
+            *licence_lines,
+            *([plan_line(LineKind.NOTE, About.BUILD_DISK, size_bytes=need)] if need else []),
+        ),
+        download_bytes=0 if origin.file else form.archive.size_bytes,
+        disk_bytes=need,
+        afterwards=_afterwards(getting, wire=wire),
+    )
+
+    def prepare(staging: Place) -> Prepared:
+        made = getting.prepare(staging)
+        return Prepared(steps=(*made.steps, *licence_steps), verify=made.verify)
+
+    change = Change(plan=plan, prepare=prepare)
+    return merged(change, plan_suite_wiring(described, getting.target, host, locations)) if wire else change
+
+
+def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool) -> Change:
+    """Plan to take a suite away, and all that leads into it out of the wiring; raises Refused where another needs it."""
+    others = [one for one in read_suites(locations) if one.name != suite.name]
+    remain = {one.description.name for one in others}
+    needing = [
+        one.name
+        for one in others
+        if suite.description.name in one.description.needs.suites and suite.description.name not in remain
+    ]
+    if needing and not consent:
+        raise Refused(
+            f"{suite.name} is needed by: {', '.join(needing)}",
+            next_step=ush("suite", "drop", suite.name, "--even-if-needed", why="they stop working"),
+        )
+    plan = Plan(
+        aim=f"Drop the suite {suite.name}",
+        lines=(
+            plan_line(LineKind.REMOVE, About.SUITE, name=suite.name, place=suite.prefix),
+            *(plan_line(LineKind.WARNING, About.STOPS_WORKING, dependant=f"suite {one}") for one in needing),
+            plan_line(LineKind.NOTE, About.UNDO_RESTORES),
+        ),
+    )
+
+    def prepare(staging: Place) -> tuple[Step, ...]:
+        return (RetireTree(target=suite.prefix, retired=join(locations.data, "retired", os.path.basename(staging))),)
+
+    return merged(
+        change_of(plan, prepare=prepare), plan_suite_unwiring(suite.description, suite.prefix, host, locations)
+    )
+
+
+def _needed_bytes(getting: SuiteGetting) -> int:
+    """Return the disk that it takes; raises CouldNot where there is less, before anything is done."""
+    form, needs = getting.origin.form, getting.origin.description.needs
+    need = max(needs.disk_bytes, form.archive.size_bytes * UNPACKED)
+    free = read_disk(getting.locations.data).free_bytes
+    if need > free:
+        raise CouldNot(
+            f"needs about {shown_size(need)}; only {shown_size(free)} free",
+            where=getting.locations.data,
+            next_step="free some disk space, or set USH_HOME to another disk",
+        )
+    return need
+
+
+def _archive_line(getting: SuiteGetting) -> PlanLine:
+    archive, file = getting.origin.form.archive, getting.origin.file
+    size: int | str = archive.size_bytes or ""
+    if file:
+        return plan_line(LineKind.NOTE, About.ARCHIVE, file=file, size_bytes=size, compared=True)
+    return plan_line(LineKind.DOWNLOAD, About.ARCHIVE, address=archive.url, size_bytes=size, compared=True)
+
+
+def _answer_lines(getting: SuiteGetting) -> list[PlanLine]:
+    """Return a line for each command that the description's checks and trial start: what will answer to it, and what
+    answers now. More may come; which is known when the archive is here.
+    """
+    described, host = getting.origin.description, getting.host
+    folders = [join(getting.target, folder) for name, folder in described.offers.search_paths if name == "PATH"]
+    started = [one.command[0] for one in described.checks if one.command]
+    started += [words[0] for words in described.trial.commands] if described.trial is not None else []
+    lines = []
+    for name in dict.fromkeys(one for one in started if "/" not in one) if folders else ():
+        now = first_on(host.search_path(), name)
+        kind = LineKind.CHANGE if now else LineKind.ADD
+        lines.append(plan_line(kind, About.COMMAND_TARGET, name=name, target=join(folders[0], name), shadows=now))
+    return lines
+
+
+def _build_lines(getting: SuiteGetting) -> list[PlanLine]:
+    if getting.origin.form.kind is not FormKind.SOURCE:
+        return []
+    cores = os.cpu_count() or 1
+    return [plan_line(LineKind.NOTE, About.BUILT_FROM_SOURCE, cores=cores, log=getting.log)]
+
+
+def _afterwards(getting: SuiteGetting, *, wire: bool) -> tuple[Afterward, ...]:
+    name = getting.origin.name
+    told: list[Afterward] = [Labelled(label="Where it is", step=shown(getting.target, getting.host.home))]
+    if not wire:
+        told.append(
+            Labelled(label="Put it into new sessions", step=ush("suite", "get", getting.origin.description.name))
+        )
+    if getting.origin.description.trial is not None:
+        told.append(Labelled(label="Try it", step=ush("suite", "try", name)))
+    return tuple(told)
