@@ -105,6 +105,9 @@ def _spoil_source(account: Account) -> None:
 
 BAD = {
     "unknown key": (_edit("[trial]", "[tryal]"), (), "unknown key 'tryal'; did you mean trial?"),
+    "a folder outside": (_edit('PATH = "bin"', 'PATH = "../../bin"'), (), "expected a place inside the tree"),
+    "no variable's name": (_edit("{ HUMSCAN_SAMPLES", '{ "X;touch y"'), (), "expected a variable's name"),
+    "no version for a variable PATH": (_edit("{ HUMSCAN_SAMPLES", "{ PATH"), (), "PATH"),
     "wrong hash": (_edit('sha256 = "', 'sha256 = "0000'), (), "64 hexadecimal digits"),
     "another hash": (lambda a: (a.home / "catalog/humscan-1.4.0.tar.gz").write_bytes(b"x"), (), "was promised"),
     "no archive": (lambda a: (a.home / "catalog/humscan-1.4.0.tar.gz").unlink(), (), "humscan-1.4.0.tar.gz"),

@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import shutil
 import sys
 import tempfile
 from collections.abc import Sequence
@@ -15,6 +16,7 @@ from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.machine.processes.processes import BackgroundProgram, run_program
 from unified_shell.views.screen import Screen
 
+from .sample_suite import make_humscan_catalog
 from .study import make_study_index, make_tools
 
 __all__ = ["run_demo"]
@@ -69,16 +71,20 @@ def run_demo(screen: Screen, host: Host, keep: str) -> int:
     screen.result(f"The apiary study, in the scratch home {home}. Nothing outside it is touched; no network is used.")
     make_study_index(join(home, "wheels"))
     make_tools(join(home, "apiary tools"))
+    # Without a compiler there is no program to make the ready-built form of, nor one to build the source with.
+    with_suite = bool(shutil.which("cc"))
+    if with_suite:
+        make_humscan_catalog(join(home, "catalog"))
     _write_startup_files(home)
     words = (sys.executable, "-m", "unified_shell", "index", "serve", join(home, "wheels"))
     with BackgroundProgram(words, environment=stage.variables, directory=home) as server:
         line = server.first_line(SERVER_SECONDS)
-        _play(stage, line.rsplit(" at ", 1)[-1].strip())
+        _play(stage, line.rsplit(" at ", 1)[-1].strip(), with_suite=with_suite)
     _sum_up(stage, began)
     return 1 if stage.wrong else 0
 
 
-def _play(stage: _Stage, index: str) -> None:
+def _play(stage: _Stage, index: str, *, with_suite: bool) -> None:
     stage.say("Look: what is there?")
     stage.type("look")
     stage.type("look", "swarmcast", expected=1)
@@ -87,6 +93,13 @@ def _play(stage: _Stage, index: str) -> None:
     stage.type("environment", "new", "hive", "--yes")
     stage.type("package", "get", "swarmcast", "-e", "hive", "--yes")
     stage.type("look", "swarmcast", expected=1)
+    if with_suite:
+        stage.say("Get: a program in C that is no package, described by a catalog; and its example, on sample data")
+        stage.type("catalog", "add", "apiary", "catalog", "--yes")
+        stage.type("suite", "list")
+        stage.type("suite", "get", "humscan", "--yes")
+        stage.type_in_new_session("humscan --version")
+        stage.type("suite", "try", "humscan")
     stage.say("Wire: a folder of tools that no session finds")
     stage.type("look", "weigh-hive", expected=1)
     stage.type("path", "add", "apiary tools", "--yes")
@@ -94,7 +107,8 @@ def _play(stage: _Stage, index: str) -> None:
     stage.type("path", "list")
     stage.type("shell", "list")
     stage.say("Verify: new sessions, commands, imports")
-    stage.type("verify", "hive")
+    stage.type("verify", "hive", "python3>=3")
+    stage.type("verify")
     stage.type("environment", "run", "hive", "--", "swarmcast", "recordings", "--sample")
     stage.say("Keep: what was done, and taking it back")
     stage.type("journal")

@@ -14,6 +14,7 @@ from .description import Archive, Description, Form, FormKind, Needs, Offers, Su
 __all__ = ["parse_description"]
 
 NAME = re.compile(r"[a-z0-9][a-z0-9._-]*")
+VARIABLE = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 SHA256 = re.compile(r"[0-9a-f]{64}")
 # Not the list of all licences: the grammar, so that a sentence is told from an expression.
 SPDX = re.compile(r"[A-Za-z0-9.+:-]+(\s+(AND|OR|WITH)\s+[A-Za-z0-9.+:-]+)*")
@@ -124,6 +125,14 @@ def _offers(table: CheckedTable | None) -> Offers:
         session_script=table.text("session-script", fits=_inside),
         interpreter=table.text("interpreter", fits=_inside),
     )
+    for key, pairs in (("search-path", found.search_paths), ("variables", found.variables)):
+        for name, value in pairs:
+            if not VARIABLE.fullmatch(name):
+                table.mistake(key, f"{name!r} in {key}; expected a variable's name: letters, digits and '_'")
+            if key == "search-path" and (expected := _inside(value)):
+                table.mistake(key, f"{name} = {value!r}; expected {expected}")
+            if not value.isprintable():
+                table.mistake(key, f"{name} = {value!r}; expected text of one line, without control characters")
     table.no_others()
     return found
 

@@ -11,8 +11,9 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.shells.dialects.dialect import SessionScript, SetVariable, Side
 from unified_shell.core.shells.dialects.table import DIALECTS
+from unified_shell.core.shells.planning.search_paths import check_variable_name
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script
-from unified_shell.core.shells.planning.variables import with_variable, without_variable
+from unified_shell.core.shells.planning.variables import check_variable, with_variable, without_variable
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
 from unified_shell.core.shells.startup.hookup import chosen_shells
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
@@ -38,7 +39,10 @@ def plan_suite_wiring(described: Description, prefix: Place, host: Host, locatio
         for name, folder in folders
     ]
     values = [(name, filled(value, prefix)) for name, value in described.offers.variables]
+    for name, _ in folders:
+        check_variable_name(name)
     for name, value in values:
+        check_variable(name, value)
         after = with_variable(after, SetVariable(name=name, value=value))
         lines.append(plan_line(LineKind.ADD, About.VARIABLE, name=name, value=value))
     script = _session_script(described, prefix, after)
