@@ -192,3 +192,19 @@ def test_a_session_script_of_a_suite_is_sourced(study_suite: Account) -> None:
     study_suite.ush("verify")
     study_suite.ush("suite", "drop", "humscan", "--yes")
     assert study_suite.session("echo $HUM_READY").out == "\n"
+
+
+def test_a_suite_for_everyone_is_theirs(study_suite: Account, tmp_path: Path) -> None:
+    for folder in (tmp_path, *list(tmp_path.parents)[:2]):
+        folder.chmod(0o755)  # everyone's suite must stand where all can read
+    study_suite.more["USH_ROOT"] = str(tmp_path / "root")
+    study_suite.ush("suite", "get", "humscan", "--for", "everyone", "--yes")
+    (found,) = study_suite.ush("suite", "list", "--json").json()["items"]
+    assert found["state"] == "here"
+    refused = study_suite.ush("suite", "drop", "humscan", "--yes", code=3).err
+    assert "is everyone's" in refused
+    assert "--for everyone" in refused
+    study_suite.ush("verify", "suite:humscan")
+    told = study_suite.ush("suite", "drop", "humscan", "--for", "everyone", "--yes").out
+    assert "HUMSCAN_SAMPLES" in told
+    assert not study_suite.ush("suite", "show", "humscan", code=2).out

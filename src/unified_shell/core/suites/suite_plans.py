@@ -67,7 +67,12 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
 
 
 def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool) -> Change:
-    """Plan to take a suite away, and all that leads into it out of the wiring; raises Refused where another needs it."""
+    """Plan to take a suite away, and all that leads into it out of the wiring; raises Refused where another needs it,
+    and for one of another scope."""
+    if suite.scope is not locations.scope:
+        raise Refused(
+            f"{suite.name} is {suite.scope.value}'s on this machine", again_with=("--for", suite.scope.value)
+        )
     others = [one for one in read_suites(locations) if one.name != suite.name]
     remain = {one.description.name for one in others}
     needing = [

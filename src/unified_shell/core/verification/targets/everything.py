@@ -8,7 +8,7 @@ from unified_shell.core.environments.offers import all_offered_files
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.managed import all_managed
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.locations import Locations, everyone_locations
+from unified_shell.core.machine.locations import Locations, everyone_locations, scratch_root
 from unified_shell.core.shells.startup.hookup import wired_modes
 from unified_shell.core.shells.wiring.wiring import read_wiring
 from unified_shell.core.suites.managed_suites import all_suites
@@ -22,7 +22,8 @@ def everything(host: Host, locations: Locations) -> tuple[Target, ...]:
     """Return what is wired, preferred, got, adopted, made and offered, mine and everyone's."""
     everyone = everyone_locations(host)
     scopes = [locations, *([everyone] if everyone.data != locations.data else [])]
-    wirings = [read_wiring(one) for one in scopes]
+    # New sessions read no system-wide file below a scratch root.
+    wirings = [read_wiring(one) for one in scopes if one is locations or not scratch_root(host)]
     found: list[Target] = []
     if any(not one.is_empty for one in wirings) or wired_modes(host):
         found.append(Target(kind=Kind.SESSIONS, name=""))
