@@ -40,6 +40,7 @@ def test_both_forms_are_got_wired_tried_and_undone(study_suite: Account) -> None
         account.ush("verify", "suite:humscan>=1.4")
         told = account.ush("suite", "try", "humscan", "--into", form).out
         assert "spectrum.csv is the same of 1 process and of 2" in told
+        assert (account.home / form / "spectrum.png").read_bytes().startswith(b"\x89PNG"), "a plot to look at"
         assert "Nothing to change" in account.ush("suite", "get", "humscan", "--yes").out
         shown = account.ush("suite", "show", "humscan").out
         assert "not wired" not in shown

@@ -13,6 +13,7 @@ from unified_shell.core.suites.suite_wiring import filled
 
 from .plan_view import print_findings
 from .tables import heading, print_rows, print_table
+from .trial_plot import plot_table
 from .verify_view import count_text
 
 if TYPE_CHECKING:
@@ -96,4 +97,6 @@ def print_trial(screen: Screen, suite: ManagedSuite, run: TrialRun, home: str) -
             with open(path, newline="", encoding="utf-8", errors="replace") as file:
                 rows = [row for _, row in zip(range(MOST_ROWS + 1), csv.reader(file), strict=False)]
             print_table(screen, rows[0] if rows else (), rows[1:], indent=2)
+            if picture := plot_table(path):
+                screen.result(f"Plot: {shown(picture, home)}")
     screen.result(f"Results: {shown(run.folder, home)}")
