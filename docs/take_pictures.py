@@ -27,7 +27,6 @@ STARTUP = "# startup file of the sample account\nexport PATH=$HOME/old/bin:$PATH
 STARTUP += "export PATH=$HOME/gone/bin:$PATH\n"
 # A name, and the lines that are typed; where it is empty, they are run unseen.
 SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
-    ("help", ("ush --help",)),
     ("look", ("ush look",)),
     ("", ("ush index add apiary wheels --yes", "ush environment new hive --yes")),
     ("package-get", ("ush package get swarmcast 'hivehum[deep]' -e hive --yes",)),
@@ -89,6 +88,8 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
             "ush environment unprotect old --plan",
         ),
     ),
+    ("", ("ush catalog add studies catalog --yes",)),
+    ("suite", ("ush suite list", "ush suite get humscan --form source --yes", "ush suite try humscan --into trial")),
     ("interpreter-get", ("ush interpreter get lua-5.4.9.tar.gz --front --yes", "ush look lua")),
     ("interpreter-list", ("ush interpreter list", "ush verify lua-5.4.9")),
     (
@@ -129,6 +130,7 @@ def main() -> None:
 
 def _make_account() -> None:
     """Make the sample account: wheels, tools, startup files, an environment and an interpreter that others made."""
+    from unified_shell.demo.sample_suite import make_humscan_catalog
     from unified_shell.demo.study import make_study_index, make_tools
 
     for folder in (HOME, PROGRAMS):
@@ -137,6 +139,7 @@ def _make_account() -> None:
     (PROGRAMS / "ush").symlink_to(Path(sys.executable).with_name("ush"))
     make_study_index(str(HOME / "wheels"))
     make_tools(str(HOME / "apiary tools"))
+    make_humscan_catalog(str(HOME / "catalog"))
     shutil.copytree(HOME / "apiary tools", HOME / "old/bin")
     (HOME / ".bashrc").write_text(STARTUP)
     (HOME / ".profile").write_text('# startup file of the sample account\n[ -z "$BASH_VERSION" ] || . ~/.bashrc\n')

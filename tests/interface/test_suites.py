@@ -196,8 +196,9 @@ def test_a_session_script_of_a_suite_is_sourced(study_suite: Account) -> None:
 
 
 def test_a_suite_for_everyone_is_theirs(study_suite: Account, tmp_path: Path) -> None:
-    for folder in (tmp_path, *list(tmp_path.parents)[:2]):
-        folder.chmod(0o755)  # everyone's suite must stand where all can read
+    for place in (tmp_path, *tmp_path.parents):
+        if place != Path("/") and not place.stat().st_mode & 0o001:
+            place.chmod(place.stat().st_mode | 0o055)  # everyone's suite must stand where all can read
     study_suite.more["USH_ROOT"] = str(tmp_path / "root")
     study_suite.ush("suite", "get", "humscan", "--for", "everyone", "--yes")
     (found,) = study_suite.ush("suite", "list", "--json").json()["items"]
