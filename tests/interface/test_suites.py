@@ -210,3 +210,28 @@ def test_a_suite_for_everyone_is_theirs(study_suite: Account, tmp_path: Path) ->
     told = study_suite.ush("suite", "drop", "humscan", "--for", "everyone", "--yes").out
     assert "HUMSCAN_SAMPLES" in told
     assert not study_suite.ush("suite", "show", "humscan", code=2).out
+
+
+def test_an_archive_without_a_description_is_looked_into_and_described(study_suite: Account) -> None:
+    account, folder = study_suite, study_suite.home / "catalog"
+    (binary,) = folder.glob("humscan-1.4.0-linux-*.tar.gz")
+    shutil.copy(binary, account.home / "hums.tar.gz")
+    assert "--as NAME-1.0" in account.ush("suite", "get", "hums.tar.gz", "--yes", code=2).err
+    for words, kind in (
+        (("hums.tar.gz", "--as", "hums-2.0"), "binary"),
+        ((folder / "humscan-1.4.0.tar.gz",), "source"),
+    ):
+        before = visible_state(account.home)
+        told = account.ush("suite", "get", *words, "--yes").out
+        assert f'+ kind = "{kind}"' in told
+        assert account.session("humscan --version").out == "humscan 1.4.0\n"
+        account.ush("verify")
+        account.ush("undo", "--yes")
+        gone = {name for name in visible_state(account.home).keys() ^ before.keys() if "descriptions" in name}
+        assert not gone, "the description goes with the suite"
+    account.ush("suite", "get", "hums.tar.gz", "--as", "hums-2.0", "--yes")
+    described = account.home / ".config/unified-shell/descriptions/hums-2.0.toml"
+    account.ush("suite", "drop", "hums", "--yes")
+    account.ush("suite", "get", described, "--archive", "hums.tar.gz", "--yes")
+    shutil.make_archive(str(account.home / "none-1.0"), "gztar", folder)
+    assert "holds no program in bin" in account.ush("suite", "get", "none-1.0.tar.gz", "--yes", code=4).err

@@ -51,6 +51,7 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
 @click.argument("what")
 @click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built (binary), or built here (source).")
 @click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
+@click.option("--as", "named", default="", metavar="NAME-VERSION", help="Where an archive's file does not say it.")
 @click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
 @click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
 @for_whom
@@ -62,11 +63,13 @@ def get(
     *,
     form: str | None,
     archive: str,
+    named: str,
     no_wire: bool,
     accepted: tuple[str, ...],
     how: ChangeOptions,
 ) -> None:
-    """Install a suite: WHAT is its name in a catalog, with a version bound ('humscan>=1.4'), or a description's file.
+    """Install a suite: WHAT is its name in a catalog, with a version bound ('humscan>=1.4'), a description's file, or an
+    archive, which is looked into: what is found is shown as a description, and kept for the next time.
 
     All that is missing is told at once, before anything is fetched.
     """
@@ -76,7 +79,13 @@ def get(
 
     def make() -> "Change":
         origin = settle_suite(
-            what, _described(context), context.fetcher, context.host, archive=archive, form=form or ""
+            what,
+            _described(context),
+            context.fetcher,
+            context.host,
+            archive=archive,
+            form=form or "",
+            named=named,
         )
         getting = SuiteGetting(
             origin=origin,

@@ -105,6 +105,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "modified or lost: {files:two}[; shared by {users:list}][{unused:if}; unused, removed]",
     ),
     About.INDEX_PINNED: ("{project} comes only from the index {index} from now on", ""),
+    About.DESCRIPTION: ("{file:place}: what was found in the archive, described for the next time", ""),
     About.SUITE: ("suite {name}[, in {target:place}]", "[{place:place}]"),
     About.INTERPRETER_ENTRY: ("interpreter {name}[, in {target:place}]", "[{place:place}]"),
     About.INTERPRETER_UNCHANGED: ("the interpreter itself is not changed", ""),

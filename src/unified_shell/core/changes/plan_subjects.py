@@ -64,6 +64,7 @@ class About(Enum):
 
     # Interpreters, commands, indexes and catalogs.
     SUITE = "suite"
+    DESCRIPTION = "description"
     INTERPRETER_ENTRY = "interpreter entry"
     INTERPRETER_UNCHANGED = "interpreter unchanged"
     STILL_WORKS = "still works"

@@ -16,6 +16,8 @@ from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.fetching import Fetcher
 
+from .archive_survey import is_archive_name, survey_archive
+
 __all__ = ["SuiteOrigin", "settle_suite"]
 
 BOUND = re.compile(r"^([\w.+-]+?)\s*((?:[<>=!~]=|[<>]).*)?$")
@@ -23,11 +25,14 @@ FindDescribed = Callable[[Callable[[Description], bool]], Listed | None]
 
 
 class SuiteOrigin(Struct, frozen=True, kw_only=True):
-    """What a suite is made from; `file` is its archive where it is on this machine already."""
+    """What a suite is made from; `file` is its archive where it is on this machine already. `described_as` is the description
+    that was made from the archive, where nobody had written one.
+    """
 
     description: Description
     form: Form
     file: str = ""
+    described_as: str = ""
 
     @property
     def name(self) -> str:
@@ -36,11 +41,21 @@ class SuiteOrigin(Struct, frozen=True, kw_only=True):
 
 
 def settle_suite(
-    what: str, find: FindDescribed, fetcher: Fetcher, host: Host, *, archive: str = "", form: str = ""
+    what: str,
+    find: FindDescribed,
+    fetcher: Fetcher,
+    host: Host,
+    *,
+    archive: str = "",
+    form: str = "",
+    named: str = "",
 ) -> SuiteOrigin:
     """Return what a suite is made from: `what` is its name in a catalog, with a version bound or not, or a description's
-    file. Raises CouldNot where nothing describes it, Refused where its archive has to be fetched by hand.
+    file, or an archive that nothing describes. Raises CouldNot where nothing describes it, Refused where its archive has to
+    be fetched by hand.
     """
+    if is_archive_name(what):
+        return _surveyed(what, host, named)
     if what.endswith(".toml") or "/" in what:
         place = join(host.working_directory, os.path.expanduser(what))
         described = read_description(place, fetcher)
@@ -65,6 +80,15 @@ def settle_suite(
             next_step=ush("suite", "get", what, "--archive", name, why=f"when {name} is here"),
         )
     return SuiteOrigin(description=described, form=chosen, file=_checked(archive, chosen, host) if archive else "")
+
+
+def _surveyed(what: str, host: Host, named: str) -> SuiteOrigin:
+    path = join(host.working_directory, os.path.expanduser(what))
+    if not os.path.isfile(path):
+        raise UsageError(f"there is no file {what!r}", next_step=ush("suite", "list"))
+    surveyed = survey_archive(path, host, named=named)
+    (form,) = surveyed.description.forms
+    return SuiteOrigin(description=surveyed.description, form=form, file=path, described_as=surveyed.text)
 
 
 def _in_catalogs(what: str, find: FindDescribed, host: Host) -> Description:

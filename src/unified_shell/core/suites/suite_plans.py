@@ -4,11 +4,13 @@ import os
 
 from unified_shell.core.catalogs.acceptance import ask_acceptance
 from unified_shell.core.catalogs.description import FormKind
+from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, change_of, plan_line
-from unified_shell.core.changes.steps import RetireTree, Step
+from unified_shell.core.changes.steps import ReplaceFile, RetireTree, Step
 from unified_shell.core.errors import CouldNot, Refused
 from unified_shell.core.machine.files.disks import read_disk, shown_size
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
@@ -48,6 +50,7 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
         lines=(
             plan_line(LineKind.ADD, About.SUITE, name=origin.name, target=getting.target),
             _archive_line(getting),
+            *_description_lines(getting),
             *(_answer_lines(getting) if wire else ()),
             *_build_lines(getting),
             *licence_lines,
@@ -58,9 +61,11 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
         afterwards=_afterwards(getting, wire=wire),
     )
 
+    written = description_steps(getting)
+
     def prepare(staging: Place) -> Prepared:
         made = getting.prepare(staging)
-        return Prepared(steps=(*made.steps, *licence_steps), verify=made.verify)
+        return Prepared(steps=(*made.steps, *licence_steps, *written), verify=made.verify)
 
     change = Change(plan=plan, prepare=prepare)
     return merged(change, plan_suite_wiring(described, getting.target, host, locations)) if wire else change
@@ -122,6 +127,30 @@ def _archive_line(getting: SuiteGetting) -> PlanLine:
     if file:
         return plan_line(LineKind.NOTE, About.ARCHIVE, file=file, size_bytes=size, compared=True)
     return plan_line(LineKind.DOWNLOAD, About.ARCHIVE, address=archive.url, size_bytes=size, compared=True)
+
+
+def description_steps(getting: SuiteGetting) -> tuple[Step, ...]:
+    """Return the step that keeps the description which was made from an archive."""
+    text = getting.origin.described_as
+    if not text:
+        return ()
+    path = _description_place(getting)
+    there = read_file(path)
+    before = kept_bytes(there[0]) if there is not None else None
+    after = kept_bytes(text.encode("utf-8", "surrogateescape"))
+    return () if before == after else (ReplaceFile(path=path, before=before, after=after),)
+
+
+def _description_place(getting: SuiteGetting) -> Place:
+    return join(getting.locations.config, "descriptions", f"{getting.origin.name}.toml")
+
+
+def _description_lines(getting: SuiteGetting) -> list[PlanLine]:
+    text = getting.origin.described_as
+    if not text:
+        return []
+    lines = tuple(f"+ {line}" for line in text.splitlines())
+    return [plan_line(LineKind.EDIT, About.DESCRIPTION, file=_description_place(getting), diff=lines)]
 
 
 def _answer_lines(getting: SuiteGetting) -> list[PlanLine]:
