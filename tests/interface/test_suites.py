@@ -64,8 +64,10 @@ def test_a_suite_is_dropped_with_all_that_leads_into_it(study_suite: Account) ->
     study_suite.ush("path", "add", study_suite.tool("hum").parent, "--yes")
     study_suite.ush("suite", "drop", "humscan", "--yes")
     assert study_suite.session("humscan; hum; echo $HUMSCAN_SAMPLES").out == "here\n\n"
+    assert study_suite.ush("look", "--json").json()["suites"] == []
     study_suite.ush("undo", "--yes")
     assert study_suite.session("humscan --version").out == "humscan 1.4.0\n"
+    assert study_suite.ush("look", "--json").json()["suites"] == ["humscan-1.4.0"]
     study_suite.ush("verify")
 
 
@@ -76,6 +78,11 @@ headers = ["no_such_hum.h"]
 libraries = ["nosuchhum"]
 suites = ["combscan"]
 """
+
+
+def test_a_suite_that_is_on_no_path_is_named_as_the_owner(study_suite: Account) -> None:
+    study_suite.ush("suite", "get", "humscan", "--no-wire", "--yes")
+    assert "in suite humscan-1.4.0" in study_suite.ush("look", "humscan", code=1).out
 
 
 def test_all_that_is_missing_is_told_at_once_and_nothing_is_changed(study_suite: Account) -> None:

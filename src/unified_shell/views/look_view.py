@@ -258,6 +258,7 @@ def _print_managed(screen: Screen, seen: Survey, home: str) -> None:
     ]
     rows += [("interpreter", f"{one.name}   {shown(one.executable, home)}") for one in seen.kept]
     rows += [("interpreter", f"{one.name}   {shown(one.executable, home)}") for one in seen.adopted]
+    rows += [("suite", one) for one in seen.suites]
     rows += [("index", f"{one.name}   {one.shown}") for one in seen.indexes]
     rows += [("wiring", f"{one.variable}, {one.side.value}: {shown(one.directory, home)}") for one in seen.wiring]
     print_rows(screen, rows or [("nothing", "yet")])

@@ -19,6 +19,7 @@ from unified_shell.core.machine.processes.running_programs import RunningProgram
 from unified_shell.core.next_steps import NextStep
 from unified_shell.core.shells.sessions.path_faults import PathFault
 from unified_shell.core.shells.wiring.wiring import Entry, read_wiring
+from unified_shell.core.suites.managed_suites import all_suites
 from unified_shell.core.verification.names.staleness import stale_programs
 
 from .standing import PresentShell, standing
@@ -46,6 +47,7 @@ class Survey(Struct, frozen=True, kw_only=True):
     environments: tuple[Environment, ...]
     adopted: tuple[Adopted, ...]
     kept: tuple[ManagedInterpreter, ...]
+    suites: tuple[str, ...]
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
     stale_programs: tuple[RunningProgram, ...]
@@ -79,6 +81,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         environments=here.environments,
         adopted=read_adopted(locations),
         kept=all_managed(host, locations),
+        suites=tuple(one.name for one in all_suites(host, locations)),
         indexes=here.indexes,
         wiring=wiring.entries,
         stale_programs=stale_programs(wiring),

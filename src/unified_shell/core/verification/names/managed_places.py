@@ -12,15 +12,20 @@ from unified_shell.core.machine.locations import Locations, everyone_locations
 from unified_shell.core.machine.places import join, lies_in
 from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import NextStep, ush
+from unified_shell.core.suites.managed_suites import all_suites
 
 __all__ = ["belongs_to", "managed_places"]
 
 
 def managed_places(host: Host, locations: Locations) -> dict[str, str]:
-    """Return folders of commands that belong to an environment or interpreter `ush` knows, with which."""
+    """Return folders of commands that belong to an environment, interpreter or suite `ush` knows, with which."""
     named = [(one.executable, one.name) for one in read_adopted(locations)]
     named += [(one.executable, one.name) for one in all_managed(host, locations)]
     places = {str(os.path.dirname(executable)): f"interpreter {name}" for executable, name in named}
+    for suite in all_suites(host, locations):
+        for variable, folder in suite.description.offers.search_paths:
+            if variable == "PATH":
+                places[str(join(suite.prefix, folder))] = f"suite {suite.name}"
     places[str(links_folder(everyone_locations(host)))] = "the commands preferred for everyone"
     places[str(links_folder(locations))] = "the preferred commands"
     return places | {str(one.layout.scripts): f"environment {one.name}" for one in all_environments(host, locations)}
