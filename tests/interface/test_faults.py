@@ -229,7 +229,7 @@ def test_every_mistake_in_a_file_of_checks_is_told_with_its_line(whole: Account)
 
 def test_what_is_no_name_says_where_it_was_looked_for(whole: Account) -> None:
     told = whole.ush("verify", "wiegh", code=2).err
-    assert "looked among environments, interpreters, commands, variables, packages, modules" in told
+    assert "looked among environments, interpreters, suites, commands, variables, packages, modules" in told
     assert "command weigh" in told
     assert "no version to compare" in whole.ush("verify", "environment:hive>=2", code=2).err
     assert "is not a valid version bound" in whole.ush("verify", "weigh>=x", code=2).err

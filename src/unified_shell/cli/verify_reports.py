@@ -52,7 +52,7 @@ class Reports:
     def print_difference(self) -> None:
         """Write what changed to the screen."""
         if self._since is not None:
-            from unified_shell.views.difference_view import print_difference
+            from unified_shell.views.reports.difference_view import print_difference
 
             print_difference(self._context.screen, self._since)
 
@@ -60,12 +60,12 @@ class Reports:
         """Write the documents that were asked for."""
         home, options = self._context.host.home, self._options
         if options.html:
-            from unified_shell.views.report_page import page_text
+            from unified_shell.views.reports.report_page import page_text
 
             text = page_text(self._report, self._environments, home=home, version=__version__, since=self._since)
             self._write(options.html, text, "html")
         if options.junit:
-            from unified_shell.views.junit_view import junit_text
+            from unified_shell.views.reports.junit_view import junit_text
 
             self._write(options.junit, junit_text(self._report, home), "junit")
         if options.bill:

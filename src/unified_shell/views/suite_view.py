@@ -12,8 +12,8 @@ from unified_shell.core.next_steps import ush
 from unified_shell.core.suites.suite_wiring import filled
 
 from .plan_view import print_findings
+from .reports.trial_plot import plot_table
 from .tables import heading, print_rows, print_table
-from .trial_plot import plot_table
 from .verify_view import count_text
 
 if TYPE_CHECKING:

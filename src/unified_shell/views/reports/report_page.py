@@ -10,12 +10,12 @@ from unified_shell.core.distributions.licences import spdx_expression
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.findings import Verdict
 from unified_shell.core.machine.files.disks import shown_size
+from unified_shell.views.next_step_text import next_step_text
+from unified_shell.views.plain_text import plain_text
+from unified_shell.views.verify_view import count_text, faults_alike
 
 from .difference_view import difference_lines
-from .next_step_text import next_step_text
-from .plain_text import plain_text
 from .report_plots import environment_figures
-from .verify_view import count_text, faults_alike
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence

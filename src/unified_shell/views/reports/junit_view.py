@@ -4,9 +4,8 @@ from typing import TYPE_CHECKING
 from xml.etree import ElementTree
 
 from unified_shell.core.findings import Verdict
-
-from .next_step_text import next_step_text
-from .plain_text import plain_text
+from unified_shell.views.next_step_text import next_step_text
+from unified_shell.views.plain_text import plain_text
 
 if TYPE_CHECKING:
     from unified_shell.core.findings import Finding
