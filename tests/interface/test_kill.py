@@ -72,6 +72,8 @@ COMMANDS = (
     ["catalog", "drop", "hums", "--yes"],
     ["suite", "get", "suites/humscan.toml", "--form", "source", "--yes"],
     ["suite", "drop", "humscan", "--yes"],
+    ["suite", "adopt", "queen", "--as", "queen-1.0", "--yes"],
+    ["suite", "drop", "queen", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],
     ["interpreter", "drop", "mine", "--yes"],

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from support.account import Account, visible_state
+from support.digests import digest_of_tree
 from unified_shell.demo.sample_suite import RATE, hum, make_humscan_catalog
 
 
@@ -242,3 +243,25 @@ def test_an_archive_without_a_description_is_looked_into_and_described(study_sui
     account.ush("suite", "get", described, "--archive", "hums.tar.gz", "--yes")
     shutil.make_archive(str(account.home / "none-1.0"), "gztar", folder)
     assert "holds no program in bin" in account.ush("suite", "get", "none-1.0.tar.gz", "--yes", code=4).err
+
+
+def test_a_suite_is_adopted_in_place_and_only_forgotten(study_suite: Account) -> None:
+    account, place = study_suite, study_suite.home / "opt/combscan 2.1"
+    account.tool("combscan", folder="opt/combscan 2.1/bin")
+    before = digest_of_tree(str(place))
+    assert "--as NAME-1.0" in account.ush("suite", "adopt", place, "--yes", code=2).err
+    account.ush("suite", "adopt", place, "--as", "combscan-2.1", "--yes")
+    assert account.session("combscan").out == "here\n"
+    assert "is here already" in account.ush("suite", "adopt", place, "--as", "other-1", "--yes", code=3).err
+    account.ush("verify")
+    place.rename(account.home / "moved")
+    found = account.ush("verify", "suite:combscan", "--json", code=1).json()["targets"][0]["findings"]
+    assert [one["cause"] for one in found] == ["directory-absent"]
+    (account.home / "moved").rename(place)
+    account.ush("suite", "drop", "combscan", "--yes")
+    assert account.session("combscan").code == 127
+    account.ush("undo", "--yes")
+    assert account.session("combscan").out == "here\n"
+    assert digest_of_tree(str(place)) == before
+    (account.home / "empty-1.0").mkdir()
+    assert "no program in bin" in account.ush("suite", "adopt", account.home / "empty-1.0", "--yes", code=4).err

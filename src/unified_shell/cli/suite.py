@@ -100,6 +100,25 @@ def get(
 
 
 @suite.command()
+@click.argument("folder")
+@click.option("--as", "named", default="", metavar="NAME-VERSION", help="Where the folder's name does not say it.")
+@click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
+@for_whom
+@change_options
+@pass_context
+def adopt(context: Context, folder: str, *, named: str, no_wire: bool, how: ChangeOptions) -> None:
+    """Register the software in FOLDER in place, and put its programs into new sessions. Nothing in it is changed."""
+    from unified_shell.core.suites.adopting import plan_adopt_suite
+
+    locations = context.locations_for(how.scope)
+    perform(
+        context,
+        lambda: plan_adopt_suite(folder, context.host, locations, named=named, wire=not no_wire),
+        how,
+    )
+
+
+@suite.command()
 @click.argument("name")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
@@ -155,7 +174,10 @@ def try_suite(context: Context, name: str, *, into: str, processes: int | None, 
 @change_options
 @pass_context
 def drop(context: Context, name: str, *, even_if_needed: bool, how: ChangeOptions) -> None:
-    """Remove a suite that ush installed, and take what leads into it out of new sessions."""
+    """Remove a suite that ush installed, and take what leads into it out of new sessions; one that was adopted is only
+    forgotten.
+    """
+    from unified_shell.core.suites.adopting import plan_forget_suite
     from unified_shell.core.suites.managed_suites import find_suite
     from unified_shell.core.suites.suite_plans import plan_drop_suite
 
@@ -163,6 +185,8 @@ def drop(context: Context, name: str, *, even_if_needed: bool, how: ChangeOption
 
     def make() -> "Change":
         found = find_suite(name, context.host, locations)
+        if found.adopted and found.scope is locations.scope:
+            return plan_forget_suite(found, context.host, locations)
         return plan_drop_suite(found, context.host, locations, consent=even_if_needed)
 
     perform(context, make, how)

@@ -8,7 +8,6 @@ import json
 import os
 import re
 import tempfile
-from collections.abc import Sequence
 
 from msgspec import Struct
 
@@ -22,7 +21,7 @@ from unified_shell.core.machine.places import join
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 from unified_shell.core.next_steps import ush
 
-__all__ = ["Surveyed", "is_archive_name", "survey_archive"]
+__all__ = ["Surveyed", "is_archive_name", "name_and_version", "programs_in", "survey_archive"]
 
 ARCHIVE = re.compile(r"\.(tar(\.\w+)?|tgz|txz|tbz2?|zip)$")
 NAMED = re.compile(r"^(?P<name>[a-z][a-z0-9._+-]*?)[-_]v?(?P<version>\d[\d.]*\w*)")
@@ -67,13 +66,14 @@ def survey_archive(path: str, host: Host, *, named: str = "") -> Surveyed:
 
     Raises CouldNot for one that holds neither programs nor a build, UsageError where its name says no version.
     """
-    name, version = _named(named or ARCHIVE.sub("", os.path.basename(path).lower()), path)
+    stem = named or ARCHIVE.sub("", os.path.basename(path).lower())
+    name, version = name_and_version(stem, path, ("suite", "get"))
     with tempfile.TemporaryDirectory(prefix="ush-survey-") as work:
         folder = join(work, "unpacked")
         unpack_archive(path, folder)
         root = root_of(folder)
         relative = os.path.relpath(root, folder)
-        programs = _programs(root)
+        programs = programs_in(root)
         build = next((words for file, words in BUILDS if os.path.isfile(join(root, file))), ())
         manual = os.path.isdir(join(root, "share/man"))
     if not programs and not build:
@@ -94,20 +94,22 @@ def survey_archive(path: str, host: Host, *, named: str = "") -> Surveyed:
     return Surveyed(description=parse_description(text.encode(), path), text=text)
 
 
-def _named(stem: str, path: str) -> tuple[str, str]:
+def name_and_version(stem: str, path: str, call: tuple[str, str]) -> tuple[str, str]:
+    """Return the name and version in a text such as `humscan-1.4`; raises UsageError, with the call that says them."""
     match = NAMED.match(stem)
     if match is None:
         raise UsageError(
             f"{os.path.basename(path)} does not say its name and version",
-            next_step=ush("suite", "get", path, "--as", "NAME-1.0"),
+            next_step=ush(*call, path, "--as", "NAME-1.0"),
         )
     return match["name"], match["version"].rstrip(".")
 
 
-def _programs(root: str) -> Sequence[str]:
+def programs_in(root: str) -> tuple[str, ...]:
+    """Return the names of the programs and scripts in a tree's `bin`."""
     folder = join(root, "bin")
     names = sorted(os.listdir(folder)) if os.path.isdir(folder) else []
-    return [one for one in names if read_executable(join(folder, one)).kind in PROGRAMS]
+    return tuple(one for one in names if read_executable(join(folder, one)).kind in PROGRAMS)
 
 
 def _text(

@@ -1,25 +1,41 @@
 """The suites that `ush` brought: each a tree of its own, with a file at its top that says what it is."""
 
+import contextlib
 import os
+from collections.abc import Mapping
 
 import msgspec
 from msgspec import Struct
 
 from unified_shell.core.catalogs.description import Description
+from unified_shell.core.changes.records import read_records
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
-from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
+from unified_shell.core.machine.places import Place, from_json_text, from_record_text, join, to_json_text
 from unified_shell.core.next_steps import ush
 
-__all__ = ["ORIGIN_FILE", "ManagedSuite", "all_suites", "find_suite", "read_suites", "suite_place", "suite_text"]
+__all__ = [
+    "ORIGIN_FILE",
+    "TABLE",
+    "ManagedSuite",
+    "adopted_file",
+    "all_suites",
+    "find_suite",
+    "read_suites",
+    "suite_place",
+    "suite_text",
+]
 
 ORIGIN_FILE = "unified-shell-suite.json"
+TABLE = "suite"
 
 
 class ManagedSuite(Struct, frozen=True, kw_only=True):
-    """One suite: its name here (`humscan-1.4`), its tree, how it came, and the description that it was made from."""
+    """One suite: its name here (`humscan-1.4`), its tree, how it came, and the description that it was made from. One that
+    is `adopted` stays where somebody else put it, and nothing in it is changed.
+    """
 
     name: str
     prefix: Place
@@ -29,6 +45,7 @@ class ManagedSuite(Struct, frozen=True, kw_only=True):
     description: Description
     made_seconds: float
     scope: Scope = Scope.ME
+    adopted: bool = False
 
     @property
     def version(self) -> str:
@@ -41,6 +58,11 @@ def suite_place(locations: Locations, name: str) -> Place:
     return join(locations.data, "suites", name)
 
 
+def adopted_file(locations: Locations) -> Place:
+    """Return where the suites are kept that were registered in place."""
+    return join(locations.data, "suites", "adopted.toml")
+
+
 def read_suites(locations: Locations) -> tuple[ManagedSuite, ...]:
     """Return the suites of a scope, by name; a tree without its file, or with one that cannot be read, is none."""
     folder = join(locations.data, "suites")
@@ -48,7 +70,21 @@ def read_suites(locations: Locations) -> tuple[ManagedSuite, ...]:
         names = sorted(os.listdir(folder))
     except OSError:
         return ()
-    return tuple(one for name in names if (one := _read(join(folder, name), locations)) is not None)
+    own = [one for name in names if (one := _read(join(folder, name), locations)) is not None]
+    return tuple(sorted((*own, *_adopted(locations)), key=lambda one: one.name))
+
+
+def _adopted(locations: Locations) -> list[ManagedSuite]:
+    table = read_records(adopted_file(locations)).get(TABLE, {})
+    found = []
+    for name, value in table.items() if isinstance(table, Mapping) else ():
+        place = from_record_text(str(value.get("place", "")))
+        with contextlib.suppress(ValueError, msgspec.ValidationError):
+            fields = from_json_text(str(value.get("told", "")))
+            told = {"name": name, "prefix": place, "scope": locations.scope.value, "adopted": True}
+            if isinstance(fields, dict):
+                found.append(msgspec.convert({**fields, **told}, ManagedSuite))
+    return found
 
 
 def all_suites(host: Host, locations: Locations) -> tuple[ManagedSuite, ...]:
@@ -70,7 +106,7 @@ def find_suite(name: str, host: Host, locations: Locations) -> ManagedSuite:
 def suite_text(one: ManagedSuite) -> str:
     """Return what the file at the top of its tree says; where it is, the tree's own place tells."""
     fields = msgspec.to_builtins(one)
-    del fields["prefix"], fields["scope"], fields["name"]
+    del fields["prefix"], fields["scope"], fields["name"], fields["adopted"]
     return to_json_text(fields) + "\n"
 
 

@@ -8,6 +8,7 @@ from unified_shell.core.commands.judging import judge_file
 from unified_shell.core.commands.states import State
 from unified_shell.core.expectations.carrying_out import Setting, carry_out
 from unified_shell.core.findings import Cause, Finding, Verdict
+from unified_shell.core.machine.common_dirs import absent_volume
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, inside, join
 from unified_shell.core.machine.programs.elf import read_elf
@@ -44,12 +45,13 @@ def suite_variables(described: Description, prefix: Place, host: Host) -> dict[s
 def _programs(suite: ManagedSuite, host: Host) -> Iterator[Finding]:
     prefix, subject = suite.prefix, f"suite {suite.name}"
     if not os.path.isdir(prefix):
+        volume = absent_volume(prefix)
         yield Finding(
             subject=subject,
             question="is there",
             verdict=Verdict.FAULT,
-            answer=f"{prefix} does not exist",
-            cause=Cause.DIRECTORY_ABSENT,
+            answer=f"the volume {volume} is not mounted" if volume else f"{prefix} does not exist",
+            cause=Cause.VOLUME_ABSENT if volume else Cause.DIRECTORY_ABSENT,
             remedy=ush("suite", "drop", suite.name),
         )
         return
