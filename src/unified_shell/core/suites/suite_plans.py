@@ -18,8 +18,8 @@ from unified_shell.core.next_steps import Afterward, Labelled, ush
 from unified_shell.core.shells.sessions.path_faults import first_on
 
 from .managed_suites import ManagedSuite, all_suites, read_suites
-from .prerequisites_of import check_needs, lacking_needs
 from .suite_getting import SuiteGetting
+from .suite_needs import check_needs, lacking_needs
 from .suite_wiring import plan_suite_unwiring, plan_suite_wiring
 
 __all__ = ["plan_drop_suite", "plan_get_suite"]
@@ -61,7 +61,7 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
         afterwards=_afterwards(getting, wire=wire),
     )
 
-    written = description_steps(getting)
+    written = _description_steps(getting)
 
     def prepare(staging: Place) -> Prepared:
         made = getting.prepare(staging)
@@ -129,7 +129,7 @@ def _archive_line(getting: SuiteGetting) -> PlanLine:
     return plan_line(LineKind.DOWNLOAD, About.ARCHIVE, address=archive.url, size_bytes=size, compared=True)
 
 
-def description_steps(getting: SuiteGetting) -> tuple[Step, ...]:
+def _description_steps(getting: SuiteGetting) -> tuple[Step, ...]:
     """Return the step that keeps the description which was made from an archive."""
     text = getting.origin.described_as
     if not text:
