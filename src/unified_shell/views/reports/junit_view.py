@@ -32,7 +32,6 @@ def _suite(target: "TargetReport", report: "Report", number: int, home: str) -> 
         {
             "name": _clean(target.target),
             "id": str(number),
-            "hostname": report.machine.architecture,
             "timestamp": report.made.partition(".")[0],
             "tests": str(len(found)),
             "failures": str(faults),
