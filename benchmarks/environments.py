@@ -3,7 +3,7 @@
 Usage: python benchmarks/environments.py [FOLDER OF WHEELS]
 
 Prints ratios of one run, each the median of pairs: a warm environment (from a solved set to switched) against `cp -al` of
-the same tree; the same as a whole command against a bare start, `cp -al` and one interpreter; a cold one against
+the same tree; the same as a whole command against a bare start, `cp -al` and importing what came in one process; a cold one against
 unzipping, hashing and byte-compiling with two workers; `ush environment run E -- true` against importing click and
 `true`; verifying an environment against importing all of it in one process. Bars are 1.5, 1.5, 1.1, 1.5, 1.5. Without a
 folder it makes fifteen wheels of its own, about 6,000 files. Then the disk that environments of one set take together.
@@ -158,6 +158,13 @@ def measure_core(bench: Bench, top: Path) -> str:
     return tree
 
 
+def imports_of(tree: str) -> str:
+    """Return a program that imports what an environment's distributions bring."""
+    (site,) = Path(tree).glob("lib/python3.*/site-packages")
+    names = sorted(one.name for one in site.iterdir() if (one / "__init__.py").is_file())
+    return "; ".join(f"import {name}" for name in names)
+
+
 def copied(tree: str, top: Path) -> None:
     """Copy a tree by hard links."""
     run("cp", "-al", tree, tempfile.mkdtemp(dir=top) + "/copy")
@@ -175,7 +182,7 @@ def measure_commands(bench: Bench, top: Path, tree: str) -> None:
     def least() -> None:
         run(sys.executable, "-c", "import click, packaging.requirements")
         copied(tree, top)
-        run(f"{tree}/bin/python", "-I", "-c", "pass")
+        run(f"{tree}/bin/python", "-I", "-B", "-c", imports_of(tree))
 
     told("the whole command, against its least", paired(whole, least, lambda n: bench.empty(f"w{n}")))
 
@@ -187,7 +194,7 @@ def measure_commands(bench: Bench, top: Path, tree: str) -> None:
     told("environment run, against import click and true", into)
     found = find_environment("w0", bench.host, bench.locations)
     names = sorted({name for one in read_installed(found).values() for name in one.imports})
-    imports = "; ".join(f"import {name}" for name in names)
+    imports = imports_of(tree)
     verifying = paired(
         lambda: check_environment(found, bench.host), lambda: run(f"{tree}/bin/python", "-I", "-B", "-c", imports)
     )
