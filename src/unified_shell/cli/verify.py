@@ -44,6 +44,10 @@ def verify(context: Context, names: tuple[str, ...], *, options: VerifyOptions, 
         return
     if (options.yes or options.only_plan) and not options.mend:
         raise UsageError("--yes and --plan belong to --mend", next_step=ush("verify", "--mend", "--plan"))
+    if options.html:
+        from unified_shell.views.reports.report_page import check_can_make_pages
+
+        check_can_make_pages()
     targets = _targets(context, names, own_only=bool(options.checks))
     found = _verified(context, targets, options)
     if options.mend:

@@ -101,3 +101,10 @@ class Description(Struct, frozen=True, kw_only=True):
     offers: Offers
     checks: tuple[Expectation, ...]
     trial: Trial | None
+
+    def forms_for(self, platform: str, kind: str = "") -> list[Form]:
+        """Return the forms for a kind of machine, ready-built ones first; with `kind`, `binary` or `source`, those alone."""
+        found = [
+            one for one in self.forms if one.platform in ("", platform) and (not kind or one.kind is FormKind(kind))
+        ]
+        return sorted(found, key=lambda one: one.kind is FormKind.SOURCE)

@@ -3,6 +3,7 @@
 import csv
 import os
 
+from unified_shell.core.machine.own_extras import extra_line
 from unified_shell.core.machine.places import join
 
 from .expectation import ExpectedFile
@@ -11,7 +12,6 @@ __all__ = ["file_trouble"]
 
 # Rows beyond these are counted, but their numbers not compared.
 MOST_ROWS = 1_000_000
-CANNOT_OPEN = "pictures are opened with the plots extra: pip install 'unified-shell[plots]'"
 
 
 def file_trouble(expected: ExpectedFile, folder: str) -> tuple[str, str]:
@@ -73,7 +73,7 @@ def _picture_trouble(expected: ExpectedFile, path: str) -> tuple[str, str]:
     try:
         from PIL import Image
     except ImportError:
-        return "", CANNOT_OPEN
+        return "", f"opening a picture needs the plots extra: {extra_line('plots')}"
     try:
         with Image.open(path) as picture:
             picture.load()

@@ -7,9 +7,9 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-__all__ = ["CellRun", "run_cell"]
+from unified_shell.core.machine.own_extras import extra_line
 
-NO_CLIENT = "kernels are tried with the kernels extra: pip install 'unified-shell[kernels]'"
+__all__ = ["CellRun", "run_cell"]
 
 
 class CellRun(Struct, frozen=True, kw_only=True):
@@ -26,7 +26,7 @@ def run_cell(argv: Sequence[str], cell: str, variables: Mapping[str, str], *, li
         from jupyter_client.kernelspec import KernelSpec
         from jupyter_client.manager import KernelManager
     except ImportError:
-        return CellRun(not_tried=NO_CLIENT)
+        return CellRun(not_tried=f"needs the kernels extra: {extra_line('kernels')}")
     printed: list[str] = []
 
     def on_output(message: dict[str, dict[str, object]]) -> None:

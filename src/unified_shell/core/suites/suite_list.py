@@ -54,7 +54,7 @@ def list_all_suites(
     names = {name: max(_version(v) for n, v in here if n == name) for name, _ in here}
     for one in listed:
         described = one.description
-        fitting = [form for form in described.forms if form.platform in ("", host.platform)]
+        fitting = described.forms_for(host.platform)
         if described.subject is not Subject.SUITE or (described.name, described.version) in here or not fitting:
             continue
         newer = described.name in names and _version(described.version) > names[described.name]

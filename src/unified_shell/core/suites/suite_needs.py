@@ -24,10 +24,11 @@ VERSION = re.compile(r"\d+(\.\d+)+")
 
 
 class Lacking(Struct, frozen=True, kw_only=True):
-    """One thing that is missing, in words, and the line that looks for it or brings it; empty where none is known."""
+    """One thing that is missing, in words, and the line that looks for it, empty where none is known; or the suite it is."""
 
     what: str
     line: str = ""
+    suite: str = ""
 
 
 def lacking_needs(
@@ -38,11 +39,7 @@ def lacking_needs(
     found = [one for name, bound in needs.commands if (one := _command(name, bound, host)) is not None]
     if form.kind is FormKind.SOURCE:
         found += _for_build(described, form, host)
-    found += [
-        Lacking(what=f"the suite {name}", line=" ".join(ush("suite", "get", name).words))
-        for name in needs.suites
-        if name not in suites
-    ]
+    found += [Lacking(what=f"the suite {name}", suite=name) for name in needs.suites if name not in suites]
     if needs.place_without_spaces and re.search(r"\s", target):
         found.append(Lacking(what=f"a place without spaces; it would be in {target}", line="set USH_HOME to one"))
     return tuple(found)
@@ -53,7 +50,11 @@ def check_needs(found: Sequence[Lacking], name: str) -> None:
     if not found:
         return
     lines = [f"  {one.what}{f'   ({one.line})' if one.line else ''}" for one in found]
-    raise CouldNot(f"{name} needs what is not here:\n" + "\n".join(lines), next_step="install them, then try again")
+    suite = next((one.suite for one in found if one.suite), "")
+    raise CouldNot(
+        f"{name} needs what is not here:\n" + "\n".join(lines),
+        next_step=ush("suite", "get", suite) if suite else "install them, then try again",
+    )
 
 
 def _command(name: str, bound: str, host: Host) -> Lacking | None:

@@ -2,12 +2,12 @@
 
 import os
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from msgspec import Struct
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
-from unified_shell.core.catalogs.description import Description, Form, FormKind, Subject
+from unified_shell.core.catalogs.description import Description, Form, Subject
 from unified_shell.core.catalogs.reading import Listed, read_description
 from unified_shell.core.errors import CouldNot, HashDiffers, Refused, UsageError
 from unified_shell.core.machine.files.digests import digest_of_file
@@ -63,7 +63,7 @@ def settle_suite(
             raise UsageError(f"{what} describes an interpreter", next_step=ush("interpreter", "get", described.name))
     else:
         described = _in_catalogs(what, find, host)
-    fitting = _fitting(described, host, form)
+    fitting = described.forms_for(host.platform, form)
     if not fitting:
         offered = ", ".join(
             sorted({f"{one.kind.value} for {one.platform or 'any machine'}" for one in described.forms})
@@ -107,7 +107,7 @@ def _in_catalogs(what: str, find: FindDescribed, host: Host) -> Description:
             one.subject is Subject.SUITE
             and one.name == name
             and versions.contains(one.version, prereleases=True)
-            and bool(_fitting(one, host, ""))
+            and bool(one.forms_for(host.platform))
         )
     )
     if listed is None:
@@ -116,16 +116,6 @@ def _in_catalogs(what: str, find: FindDescribed, host: Host) -> Description:
             next_step=(ush("suite", "list"), "or", ush("catalog", "add", "NAME", "ADDRESS")),
         )
     return listed.description
-
-
-def _fitting(one: Description, host: Host, form: str) -> Sequence[Form]:
-    """Return the forms for this machine, ready-built ones first."""
-    found = [
-        each
-        for each in one.forms
-        if each.platform in ("", host.platform) and (not form or each.kind is FormKind(form))
-    ]
-    return sorted(found, key=lambda each: each.kind is FormKind.SOURCE)
 
 
 def _checked(archive: str, form: Form, host: Host) -> str:

@@ -10,9 +10,8 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.shells.dialects.dialect import SessionScript, SetVariable, Side
-from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.planning.search_paths import check_variable_name
-from unified_shell.core.shells.planning.session_scripts import dialect_of_script
+from unified_shell.core.shells.planning.session_scripts import dialect_of_script, script_lines
 from unified_shell.core.shells.planning.variables import check_variable, with_variable, without_variable
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
 from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -49,13 +48,7 @@ def plan_suite_wiring(described: Description, prefix: Place, host: Host, locatio
     shells = chosen_shells(host)
     if script is not None:
         after = replace(after, scripts=(*(one for one in after.scripts if one.file != script.file), script))
-        readers = tuple(one.name for one in DIALECTS if script.dialect in one.reads)
-        lines.append(plan_line(LineKind.ADD, About.SCRIPT, file=script.file, dialect=script.dialect, readers=readers))
-        lines += [
-            plan_line(LineKind.WARNING, About.SCRIPT_NOT_READ, shell=one.name)
-            for one in shells
-            if one.name not in readers
-        ]
+        lines += script_lines(script, shells)
     change = WiringChange(
         aim=f"Wire {described.name}",
         before=before,

@@ -5,6 +5,7 @@ import urllib.parse
 
 from unified_shell.core.errors import UsageError
 from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import ush
 
 __all__ = [
     "address_of_folder",
@@ -47,8 +48,11 @@ def check_no_password(address: str) -> None:
     if parts is not None and parts.password is not None:
         raise UsageError(
             f"{shown_address(address)} was given with a password, which would be written down",
-            next_step="leave it out, and keep it in your keyring (ush index add … --login), in ~/.netrc, or in the"
-            " variable USH_PASSWORD_HOST",
+            next_step=(
+                "leave it out, and keep it in your keyring:",
+                ush("index", "add", "NAME", "ADDRESS", "--login"),
+                "or in ~/.netrc, or in the variable USH_PASSWORD_HOST",
+            ),
         )
 
 

@@ -8,13 +8,14 @@ from collections.abc import Generator
 import httpx
 
 from unified_shell.core.errors import CouldNot
+from unified_shell.core.machine.own_extras import extra_line
 
 __all__ = ["KeyringAuth", "keep_in_keyring"]
 
 
 def keep_in_keyring(hostname: str, user: str, password: str) -> None:
     """Keep a password for a server in the person's keyring; raises CouldNot where there is none."""
-    step = "keep it in ~/.netrc instead (chmod 600), or install unified-shell[keyring]"
+    step = f"keep it in ~/.netrc instead (chmod 600), or install the keyring extra: {extra_line('keyring')}"
     try:
         import keyring
         import keyring.errors

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,6 +11,7 @@ from unified_shell.core.distributions.licences import spdx_expression
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.findings import Verdict
 from unified_shell.core.machine.files.disks import shown_size
+from unified_shell.core.machine.own_extras import extra_line
 from unified_shell.views.next_step_text import next_step_text
 from unified_shell.views.plain_text import plain_text
 from unified_shell.views.verify_view import count_text, faults_alike
@@ -25,10 +27,18 @@ if TYPE_CHECKING:
     from unified_shell.core.verification.reports.contents import DistributionFacts, EnvironmentFacts
     from unified_shell.core.verification.reports.report import Report, TargetReport
 
-__all__ = ["page_text"]
+__all__ = ["check_can_make_pages", "page_text"]
 
-NO_TEMPLATES = "pip install 'unified-shell[reports]'"
 STYLES = {Verdict.PASSED: "good", Verdict.FAULT: "fault", Verdict.NOT_TRIED: "left"}
+
+
+def check_can_make_pages() -> None:
+    """Raise CouldNot where the extra that makes pages is not installed."""
+    if importlib.util.find_spec("jinja2") is None:
+        raise CouldNot(
+            "the page is made with the reports extra, which is not installed; nothing was verified",
+            next_step=extra_line("reports"),
+        )
 
 
 def page_text(
@@ -40,13 +50,10 @@ def page_text(
     since: Difference | None = None,
 ) -> str:
     """Return the page; raises CouldNot where the extra that makes pages is not installed."""
-    try:
-        import jinja2
-        from markupsafe import Markup
-    except ImportError as error:
-        raise CouldNot(
-            "the page is made with the reports extra, which is not installed", next_step=NO_TEMPLATES
-        ) from (error)
+    check_can_make_pages()
+    import jinja2
+    from markupsafe import Markup
+
     folder = Path(__file__).with_name("templates")
     templates = jinja2.Environment(
         loader=jinja2.FileSystemLoader(folder), autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True

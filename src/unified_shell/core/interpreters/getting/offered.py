@@ -65,7 +65,7 @@ def offers_of(
             state = OfferState.HERE
         elif _version(described.version) == newest[described.name]:
             state = OfferState.NEWEST
-        fits = any(form.platform in ("", platform) for form in described.forms)
+        fits = bool(described.forms_for(platform))
         offers.append(Offer(catalog=one.catalog, description=described, state=state, fits=fits))
     by_version = sorted(offers, key=lambda one: _version(one.description.version), reverse=True)
     return tuple(sorted(by_version, key=lambda one: one.description.name))

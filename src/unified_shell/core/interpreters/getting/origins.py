@@ -2,7 +2,7 @@
 
 import os
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from msgspec import Struct
 
@@ -121,9 +121,9 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
     def fits(one: Description) -> bool:
         same = one.subject is Subject.INTERPRETER and one.language.lower() == asked.language
         meant = same and version_fits(one.version, asked.specifier)
-        if meant and form and not _forms(one, form, wanted) and (others := _forms(one, "", wanted)):
+        if meant and form and not one.forms_for(wanted, form) and (others := one.forms_for(wanted)):
             other_forms.append(f"{one.name} {one.version} is offered only as {others[0].kind.value}")
-        return meant and bool(_forms(one, form, wanted))
+        return meant and bool(one.forms_for(wanted, form))
 
     listed = find(fits)
     if listed is None:
@@ -135,7 +135,7 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
             next_step=(ush("catalog", "add", "NAME", "ADDRESS"), "or", ush("interpreter", "get", "FILE-OR-URL")),
         )
     described = listed.description
-    chosen = _forms(described, form, wanted)[0]
+    chosen = described.forms_for(wanted, form)[0]
     if chosen.archive.by_hand and not archive:
         raise Refused(
             f"{described.name} {described.version} must be fetched by hand: {chosen.archive.by_hand}",
@@ -153,14 +153,6 @@ def _described(asked: Asked, find: FindDescribed, host: Host, *, archive: str, f
         description=described,
         form=chosen,
     )
-
-
-def _forms(one: Description, form: str, platform: str) -> Sequence[Form]:
-    """Return the forms that fit, ready-built ones first."""
-    found = [
-        each for each in one.forms if each.platform in ("", platform) and (not form or each.kind is FormKind(form))
-    ]
-    return sorted(found, key=lambda each: each.kind is FormKind.SOURCE)
 
 
 def _checked_file(path: str, form: Form) -> str:

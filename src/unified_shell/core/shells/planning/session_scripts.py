@@ -23,7 +23,7 @@ from .update_lines import update_lines
 from .variables import one_line
 from .wiring_changes import WiringChange, plan_wiring
 
-__all__ = ["dialect_of_script", "plan_script_add", "plan_script_drop"]
+__all__ = ["dialect_of_script", "plan_script_add", "plan_script_drop", "script_lines"]
 
 # A wait that a person notices each time a terminal opens.
 SLOW_SECONDS = 0.5
@@ -50,14 +50,8 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
     script = SessionScript(file=place, dialect=written_in, rank=rank)
     others = tuple(one for one in before.scripts if one.file != place)
     after = replace(before, scripts=tuple(sorted((*others, script), key=lambda one: one.rank)))
-    readers = [one.name for one in DIALECTS if written_in in one.reads]
     lines = [
-        plan_line(LineKind.ADD, About.SCRIPT, file=place, dialect=written_in, readers=tuple(readers)),
-        *(
-            plan_line(LineKind.WARNING, About.SCRIPT_NOT_READ, shell=one.name)
-            for one in shells
-            if one.name not in readers
-        ),
+        *script_lines(script, shells),
         *_effect_lines(try_script(place, written_in, host), before),
     ]
     change = WiringChange(
@@ -70,6 +64,19 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
         script=script,
     )
     return plan_wiring(change, shells, host, locations)
+
+
+def script_lines(script: SessionScript, shells: Sequence[Dialect]) -> list[PlanLine]:
+    """Return the lines that tell of a session script: who reads it, and which of these shells cannot."""
+    readers = tuple(one.name for one in DIALECTS if script.dialect in one.reads)
+    return [
+        plan_line(LineKind.ADD, About.SCRIPT, file=script.file, dialect=script.dialect, readers=readers),
+        *(
+            plan_line(LineKind.WARNING, About.SCRIPT_NOT_READ, shell=one.name)
+            for one in shells
+            if one.name not in readers
+        ),
+    ]
 
 
 def _effect_lines(effects: ScriptEffects, wiring: Wiring) -> list[PlanLine]:
