@@ -231,6 +231,9 @@ def test_what_is_no_name_says_where_it_was_looked_for(whole: Account) -> None:
     told = whole.ush("verify", "wiegh", code=2).err
     assert "looked among environments, interpreters, suites, commands, variables, packages, modules" in told
     assert "command weigh" in told
+    assert "Next: ush verify swarmcast" in whole.ush("verify", "swarmcsat", code=2).err, "the likest of all kinds"
+    assert "package waggle-io in hive" in whole.ush("verify", "Waggle_IO@hive").out
+    assert "module waggle in hive" in whole.ush("verify", "waggle@hive").out
     assert "no version to compare" in whole.ush("verify", "environment:hive>=2", code=2).err
     assert "is not a valid version bound" in whole.ush("verify", "weigh>=x", code=2).err
     whole.ush("verify", "hive", "hivehum>=2", "module:waggle@hive", "HIVE_DATA", "~/.bashrc", "~/tools")

@@ -1,5 +1,6 @@
 """From what somebody typed to targets: a name of any kind, a path, with its kind before it and a version bound behind."""
 
+import difflib
 import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
@@ -121,7 +122,11 @@ def _named(word: str, known: _Known, host: Host, locations: Locations) -> tuple[
     kind_text, colon, rest = text.partition(":")
     kind = next((one for one in Kind if one.value == kind_text), None) if colon else None
     name = rest if kind is not None else text
+    if kind is None and name.partition("@")[2] in known.environments:
+        kind = Kind.PACKAGE if canonicalize_name(name.partition("@")[0]) in known.packages else Kind.MODULE
     name, at, environment = name.partition("@") if kind in (Kind.MODULE, Kind.PACKAGE) else (name, "", "")
+    if kind is Kind.PACKAGE:
+        name = canonicalize_name(name)
     if at:
         find_environment(environment, host, locations)
     if kind is Kind.SESSIONS or (kind is None and name == "sessions"):
@@ -217,12 +222,13 @@ def _of_place(name: str, host: Host, locations: Locations) -> tuple[Target, ...]
 def _unknown(name: str, kind: Kind | None, known: _Known) -> UshError:
     searched = {each: names for each, names in known.by_kind().items() if kind in (None, each)}
     kinds = ", ".join(f"{each.value}s" for each in searched) or "files and directories"
-    near = [f"{each.value} {found}" for each, names in searched.items() if (found := nearest(name, names))]
-    hint = f"nearest: {', '.join(near)}" if near else "nothing has a name like it"
+    near = [(each, found) for each, names in searched.items() if (found := nearest(name, names))]
+    likest = max(near, key=lambda one: difflib.SequenceMatcher(None, name, one[1]).ratio(), default=None)
+    hint = f"nearest: {', '.join(f'{each.value} {found}' for each, found in near)}" if near else ""
     return UsageError(
         f"nothing is called {name!r}: looked among {kinds}",
-        where=hint,
-        next_step=ush("verify", near[0].partition(" ")[2]) if near else ush("look", name),
+        where=hint or "nothing has a name like it",
+        next_step=ush("verify", likest[1]) if likest else ush("look", name),
     )
 
 
