@@ -53,7 +53,7 @@ def next_thing(
         return ush("environment", "new", "study", why="a place for packages")
     empty = here or next((one for one in own if not one.contents.distributions), None)
     if empty is not None and not indexes:
-        return ush("index", "add", "NAME", "ADDRESS", why="where packages come from; see ush index add --help")
+        return ush("index", "add", "NAME", "ADDRESS", why="where packages come from")
     if empty is not None:
         return ush("package", "get", "REQUIREMENT", *empty.changing)
     return ush("verify", own[0].name)
