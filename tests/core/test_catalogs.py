@@ -5,14 +5,18 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from support.interpreters import archive_of, catalog_of, script_tree
 from unified_shell.core.catalogs.address_book import NamedAddress
+from unified_shell.core.catalogs.description import Subject
 from unified_shell.core.catalogs.parsing import parse_description
 from unified_shell.core.catalogs.reading import find_described, read_catalog, why_unreadable
+from unified_shell.core.catalogs.registered import CATALOGS, STARTER
 from unified_shell.core.catalogs.toml_lines import key_lines
 from unified_shell.core.errors import DescriptionBroken, UshError
 from unified_shell.core.machine.host import read_host
+from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.transfers.fetching import Fetcher
 
 GOOD = """\
@@ -47,8 +51,10 @@ search-path = { PATH = "bin" }
 command = ["humscan", "--version"]
 
 [trial]
-commands = [["humscan", "a.wav"]]
 processes = 2
+
+[[trial.run]]
+command = ["humscan", "a.wav"]
 
 [[trial.makes]]
 file = "a.csv"
@@ -56,6 +62,28 @@ rows = 24
 """ % ("0" * 64)
 
 MISTAKES = {
+    "a trial that runs nothing": (
+        '[[trial.run]]\ncommand = ["humscan", "a.wav"]\n',
+        "",
+        ["[trial] runs nothing; expected one or more [[trial.run]]"],
+    ),
+    "a run without words": ('command = ["humscan", "a.wav"]', "", ["command is missing; expected a list of words"]),
+    "no compiler's language": (
+        'disk = "30 MB"',
+        'disk = "30 MB"\ncompilers = ["c", "honey"]',
+        ["'honey' in compilers; expected: c, c++, fortran"],
+    ),
+    "a number without a group": (
+        "rows = 24",
+        'numbers = [{ pattern = "^310" }]',
+        ["expected a regular expression with a group around the number", "value is missing; expected the number"],
+    ),
+    "no way to compare": ("rows = 24", 'compare = "guess"', ["expected one of: bytes, lines, sorted-lines, no"]),
+    "a conditional need that names no failure": (
+        'disk = "30 MB"',
+        'disk = "30 MB"\n[[needs.conditional]]\nneed = "makeinfo"\nfailure = "("',
+        ["failure = '('; expected a regular expression"],
+    ),
     "misspelt key": (
         'summary = "',
         'sumary = "',
@@ -161,3 +189,26 @@ def test_a_catalogs_entries_stay_inside_and_their_archives_may_stand_beside_them
     (folder / "catalog.toml").write_text('[[description]]\nfile = "../lua.toml"\n')
     with pytest.raises(DescriptionBroken, match="beside the catalog's list"):
         read_catalog(address, fetcher)
+
+
+def test_the_starter_catalog_is_whole_and_says_how_each_is_proved() -> None:
+    read = read_catalog(STARTER, Fetcher(read_host()))
+    assert read.faults == ()
+    suites = [one.description for one in read.listed if one.description.subject is Subject.SUITE]
+    assert len(suites) == 14
+    hashes = [form.archive.sha256 for one in read.listed for form in one.description.forms]
+    assert len(set(hashes)) == len(hashes), "no archive stands for two"
+    for described in suites:
+        (form,) = described.forms
+        assert form.archive.size_bytes, described.name
+        assert form.archive.url or form.archive.by_hand, described.name
+        assert described.needs.compilers, described.name
+        assert described.checks, described.name
+        trial = described.trial
+        assert trial is not None, described.name
+        proved = [one for one in trial.makes if one.says or one.counts or one.numbers or one.same_as]
+        assert proved, f"{described.name}: a result that is known independently"
+        assert trial.expected_seconds <= trial.limit_seconds
+    # A name of it is a person's own catalog's first: the shipped one is asked last.
+    host = replace(read_host(), variables=(("USH_HOME", "/nowhere"),))
+    assert CATALOGS.read_all(host, locations_of(host))[-1] == STARTER

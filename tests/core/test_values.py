@@ -80,6 +80,7 @@ WORKERS = {
     "Loaded",
     "Setting",
     "SuiteGetting",
+    "SampleSource",
 }
 
 

@@ -30,7 +30,7 @@ def _spectrum(path: Path) -> dict[int, float]:
 
 def test_both_forms_are_got_wired_tried_and_undone(study_suite: Account) -> None:
     account, before = study_suite, visible_state(study_suite.home)
-    (offered,) = account.ush("suite", "list", "--json").json()["items"]
+    (offered,) = account.ush("suite", "list", "humscan", "--json").json()["items"]
     assert (offered["state"], offered["forms"]) == ("offered", ["binary", "source"])
     for form in ("binary", "source"):
         account.ush("suite", "get", "humscan>=1.4", "--form", form, "--yes")
@@ -161,9 +161,29 @@ TRIALS = {
     "numbers": (_edit("most = 0.05", "most = 0.001"), "expected at most 0.001"),
     "rows": (_edit("rows = 50", "rows = 51"), "has 50 rows, not 51"),
     "a command that fails": (_edit('"swarming.wav"', '"none.wav"'), "cannot be opened"),
+    "a text": (_edit("rows = 50", 'says = "drone"'), "does not say 'drone'"),
+    "a count": (_edit("rows = 50", 'counts = [{ pattern = "^310,", times = 2 }]'), "has 1 of '^310,', not 2"),
+    "a number": (
+        _edit("rows = 50", "numbers = [{ pattern = '^220,(.*)', value = 0.006, within = 1e-4 }]"),
+        "expected 0.006, give or take 0.0001",
+    ),
+    "another file": (_edit("rows = 50", 'same-as = "calm.wav"'), "differs from calm.wav"),
+    "no output": (_edit("rows = 50", "rows = 50\n[[trial.makes]]\nfile = 'wings.txt'"), "wings.txt was not made"),
+    "too much disk": (
+        _edit(
+            "[[trial.run]]",
+            """limit-disk = "1 MB"
+
+[[trial.run]]
+command = ["sh", "-c", "head -c 3000000 /dev/zero > big; sleep 20"]
+
+[[trial.run]]""",
+        ),
+        "wrote more than 1.0 MB, and was ended",
+    ),
     "one that hangs": (
-        _edit('[["humscan", "-j", "{processes}", ', '[["sleep", "30"], ["humscan", "-j", "{processes}", '),
-        "did not end within 1 s",
+        _edit("[[trial.run]]", '[[trial.run]]\ncommand = ["sleep", "30"]\n\n[[trial.run]]'),
+        "did not end within 2 s",
     ),
 }
 
@@ -171,7 +191,7 @@ TRIALS = {
 @pytest.mark.parametrize("name", TRIALS)
 def test_a_trial_that_is_wrong_says_what(study_suite: Account, name: str) -> None:
     spoil, says = TRIALS[name]
-    _edit("limit-seconds = 60", "limit-seconds = 1")(study_suite)
+    _edit("limit-seconds = 60", "limit-seconds = 2")(study_suite)
     spoil(study_suite)
     study_suite.ush("suite", "get", "humscan", "--yes")
     assert says in study_suite.ush("suite", "try", "humscan", "--into", "t", code=1).out
@@ -209,7 +229,7 @@ def test_a_suite_for_everyone_is_theirs(study_suite: Account, tmp_path: Path) ->
             place.chmod(place.stat().st_mode | 0o055)  # everyone's suite must stand where all can read
     study_suite.more["USH_ROOT"] = str(tmp_path / "root")
     study_suite.ush("suite", "get", "humscan", "--for", "everyone", "--yes")
-    (found,) = study_suite.ush("suite", "list", "--json").json()["items"]
+    (found,) = study_suite.ush("suite", "list", "humscan", "--json").json()["items"]
     assert found["state"] == "here"
     refused = study_suite.ush("suite", "drop", "humscan", "--yes", code=3).err
     assert "is everyone's" in refused

@@ -1,10 +1,11 @@
 """`ush suite`."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypedDict, Unpack
 
 import click
 
 from unified_shell.core.machine.places import join
+from unified_shell.core.next_steps import ush
 
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
@@ -18,6 +19,17 @@ if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change
 
 __all__ = ["suite"]
+
+
+class _GetWords(TypedDict):
+    """What is said of a suite that is got."""
+
+    form: str | None
+    archive: str
+    named: str
+    compilers: tuple[str, ...]
+    no_wire: bool
+    accepted: tuple[str, ...]
 
 
 @click.group(cls=VerbGroup)
@@ -52,30 +64,30 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
 @click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built (binary), or built here (source).")
 @click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
 @click.option("--as", "named", default="", metavar="NAME-VERSION", help="Where an archive's file does not say it.")
+@click.option(
+    "--compiler",
+    "compilers",
+    multiple=True,
+    metavar="[LANGUAGE=]PROGRAM",
+    help="Build with this compiler, such as clang or fortran=flang.",
+)
 @click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
 @click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
 @for_whom
 @change_options
 @pass_context
-def get(
-    context: Context,
-    what: str,
-    *,
-    form: str | None,
-    archive: str,
-    named: str,
-    no_wire: bool,
-    accepted: tuple[str, ...],
-    how: ChangeOptions,
-) -> None:
+def get(context: Context, what: str, *, how: ChangeOptions, **words: Unpack[_GetWords]) -> None:
     """Install a suite: WHAT is its name in a catalog, with a version bound ('humscan>=1.4'), a description's file, or an
     archive, which is looked into: what is found is shown as a description, and kept for the next time.
 
     All that is missing is told at once, before anything is fetched.
     """
+    from unified_shell.core.installation.prerequisites import chosen_compilers
     from unified_shell.core.suites.suite_getting import SuiteGetting
     from unified_shell.core.suites.suite_origins import settle_suite
     from unified_shell.core.suites.suite_plans import plan_get_suite
+
+    chosen = chosen_compilers(words["compilers"], context.host)
 
     def make() -> "Change":
         origin = settle_suite(
@@ -83,9 +95,9 @@ def get(
             _described(context),
             context.fetcher,
             context.host,
-            archive=archive,
-            form=form or "",
-            named=named,
+            archive=words["archive"],
+            form=words["form"] or "",
+            named=words["named"],
         )
         getting = SuiteGetting(
             origin=origin,
@@ -93,8 +105,9 @@ def get(
             locations=context.locations_for(how.scope),
             fetcher=context.fetcher,
             progress=context.tell_progress,
+            compilers=chosen,
         )
-        return plan_get_suite(getting, accepted, wire=not no_wire)
+        return plan_get_suite(getting, words["accepted"], wire=not words["no_wire"])
 
     perform(context, make, how)
 
@@ -127,42 +140,71 @@ def show(context: Context, name: str, *, as_json: bool) -> None:
     from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.core.suites.managed_suites import find_suite
     from unified_shell.core.suites.suite_wiring import commands_of
+    from unified_shell.core.suites.trials.evidence import read_evidence
     from unified_shell.views.json_view import json_text
     from unified_shell.views.suite_view import print_suite
+    from unified_shell.views.trial_view import print_evidence
 
     found = find_suite(name, context.host, context.locations)
     commands = commands_of(found.prefix, found.description)
     wired = [one.directory for one in read_wiring(context.locations).entries]
+    trials = read_evidence(found, context.locations)
     if as_json:
-        context.screen.result(json_text("suite", {"suite": found, "commands": commands}))
+        context.screen.result(json_text("suite", {"suite": found, "commands": commands, "trials": trials}))
     else:
         print_suite(context.screen, found, commands, wired, context.host.home)
+        print_evidence(context.screen, trials)
+        context.screen.next(ush("suite", "try", name) if found.description.trial else ush("verify", f"suite:{name}"))
 
 
 @suite.command("try")
 @click.argument("name")
 @click.option("--into", default="", metavar="FOLDER", help="A new folder for the results [default: NAME-trial here].")
 @click.option("--processes", type=click.IntRange(min=1), help="How many processes [default: as described].")
+@click.option("--sample", default="", metavar="FILE", help="The archive of sample data that you downloaded.")
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
 @pass_context
-def try_suite(context: Context, name: str, *, into: str, processes: int | None, as_json: bool) -> None:
+def try_suite(context: Context, name: str, *, into: str, processes: int | None, sample: str, as_json: bool) -> None:
     """Run a suite's example on a copy of its sample data, and examine what it makes.
 
-    Where it can, once with one process and once with several; both must make the same. Exit code 1 if anything is at fault.
+    Where it can, once with one process and once with several; both must make the same. What came of it is kept: ush suite
+    show NAME. Exit code 1 if anything is at fault.
     """
     from unified_shell.core.suites.managed_suites import find_suite
-    from unified_shell.core.suites.suite_trial import run_trial
+    from unified_shell.core.suites.trials.evidence import keep_evidence
+    from unified_shell.core.suites.trials.trial_data import SampleSource
+    from unified_shell.core.suites.trials.trial_runs import TrialRun, run_trial
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.suite_view import print_trial
+    from unified_shell.views.trial_view import print_trial
 
     found = find_suite(name, context.host, context.locations)
     folder = join(context.host.working_directory, into or f"{found.name}-trial")
     with context.progress.shown(f"Try {found.name}"):
-        run = run_trial(found, folder, context.host, processes=processes or 0, progress=context.tell_progress)
+        try:
+            source = SampleSource(
+                file=sample,
+                host=context.host,
+                locations=context.locations,
+                fetcher=context.fetcher,
+                progress=context.tell_progress,
+            )
+            run = run_trial(
+                found,
+                folder,
+                context.host,
+                sample=source.unpacked(found),
+                processes=processes or 0,
+                progress=context.tell_progress,
+            )
+        except KeyboardInterrupt:
+            unfinished = TrialRun(folder=folder, runs=(), findings=())
+            keep_evidence(found, unfinished, context.host, context.locations, interrupted=True)
+            raise
+    keep_evidence(found, run, context.host, context.locations)
     if as_json:
         context.screen.result(json_text("trial", run))
     else:
-        print_trial(context.screen, found, run, context.host.home)
+        print_trial(context.screen, found, run, context.host)
     if any(one.is_fault for one in run.findings):
         click.get_current_context().exit(1)
 

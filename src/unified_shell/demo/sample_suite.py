@@ -54,9 +54,12 @@ says = "usage: humscan"
 
 [trial]
 data = "share/humscan/samples"
-commands = [["humscan", "-j", "{{processes}}", "swarming.wav", "spectrum.csv"]]
 processes = 2
+expected-seconds = 1
 limit-seconds = 60
+
+[[trial.run]]
+command = ["humscan", "-j", "{{processes}}", "swarming.wav", "spectrum.csv"]
 
 [[trial.makes]]
 file = "spectrum.csv"

@@ -124,6 +124,11 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "built here from source, on {cores} cores[: {time}][{optimised:if}, several times that for an optimised one]",
         "build log: {log:place}",
     ),
+    About.COMPILER: ("{language} compiler: {program:place}[{chosen:if}, chosen for this build only]", ""),
+    About.THIS_PROCESSOR_ONLY: (
+        "what is built may not start on other processors",
+        "keep it out of a home that several machines share",
+    ),
     About.PART_MISSING: ("without {name}: {pieces:list} not found", "apt-get install {package}"),
     About.PARTS_LEFT_OUT: ("without {parts:list}, as requested", ""),
     About.BUILD_DISK: ("about {size_bytes:size} of disk space while it is installed", ""),

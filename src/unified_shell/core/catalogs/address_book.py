@@ -41,13 +41,15 @@ class NamedAddress(Struct, frozen=True, kw_only=True):
 class AddressBook(Struct, frozen=True, kw_only=True):
     """The named addresses of one kind, `index` or `catalog`, in the table of that name.
 
-    `brings` says what comes from them, `next_step` what is typed after naming one.
+    `brings` says what comes from them, `next_step` what is typed after naming one; `shipped` are part of ush itself, and
+    asked last.
     """
 
     kind: str
     brings: str
     example: str
     next_step: NextStep
+    shipped: tuple[NamedAddress, ...] = ()
 
     def read_all(self, host: Host, locations: Locations) -> tuple[NamedAddress, ...]:
         """Return everyone's, then a scope's own, in the order in which they are asked.
@@ -56,10 +58,12 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         of the same name stands in its place.
         """
         own = {one.name: one for one in self.read(locations)}
-        if locations.scope is Scope.EVERYONE:
-            return tuple(own.values())
-        shared = {one.name: own.pop(one.name, one) for one in self.read(everyone_locations(host))}
-        return (*shared.values(), *own.values())
+        named = tuple(own.values())
+        if locations.scope is not Scope.EVERYONE:
+            shared = {one.name: own.pop(one.name, one) for one in self.read(everyone_locations(host))}
+            named = (*shared.values(), *own.values())
+        taken = {one.name for one in named}
+        return (*named, *(one for one in self.shipped if one.name not in taken))
 
     def read(self, locations: Locations) -> tuple[NamedAddress, ...]:
         """Return a scope's own, in the order in which they are asked."""
@@ -180,6 +184,11 @@ class AddressBook(Struct, frozen=True, kw_only=True):
         """Plan to forget one; what came from it stays."""
         known = {one.name: one for one in self.read(locations)}
         if name not in known:
+            if any(one.name == name for one in self.shipped):
+                raise Refused(
+                    f"the {self.kind} {name} is part of ush; it is asked last",
+                    next_step=ush(self.kind, "list"),
+                )
             if any(one.name == name for one in self.read_all(host, locations)):
                 raise Refused(
                     f"the {self.kind} {name} is everyone's on this machine", again_with=("--for", "everyone")

@@ -2,13 +2,19 @@
 
 import re
 
-from unified_shell.core.expectations.expectation import LIMIT_SECONDS, Expectation, ExpectedFile
+from unified_shell.core.expectations.expectation import (
+    LIMIT_SECONDS,
+    Comparison,
+    Expectation,
+    ExpectedFile,
+    ExpectedNumber,
+)
 from unified_shell.core.expectations.needed_things import NEEDS
 from unified_shell.core.machine.files.disks import parse_size
 
 from .checking import CheckedFile, CheckedTable
 
-__all__ = ["check_of", "expected_file", "parse_checks"]
+__all__ = ["check_of", "expected_file", "parse_checks", "pattern_fault"]
 
 TRIED = ("command", "module", "script", "serves", "kernel")
 
@@ -41,10 +47,10 @@ def check_of(table: CheckedTable) -> Expectation:
         folder=table.text("folder"),
         exit_codes=table.whole_numbers("exit-codes") or (0,),
         says=table.text("says"),
-        pattern=table.text("says-pattern", fits=_pattern),
+        pattern=table.text("says-pattern", fits=pattern_fault),
         never_says=table.one_or_more_texts("never-says"),
         version=table.text("version"),
-        version_pattern=table.text("version-pattern", fits=_pattern),
+        version_pattern=table.text("version-pattern", fits=pattern_fault),
         expression=table.text("true"),
         cell=table.text("cell"),
         prints=table.text("prints"),
@@ -71,6 +77,8 @@ def check_of(table: CheckedTable) -> Expectation:
 def expected_file(table: CheckedTable) -> ExpectedFile:
     """Return what is expected of one file, with every mistake noted."""
     size = table.text("least-size", fits=_size)
+    ways = [one.value for one in Comparison]
+    compare = table.text("compare", fits=lambda text: "" if text in ways else f"one of: {', '.join(ways)}")
     found = ExpectedFile(
         file=table.text("file", required=True, fits=_inside),
         least_bytes=parse_size(size) if size else 0,
@@ -81,11 +89,37 @@ def expected_file(table: CheckedTable) -> ExpectedFile:
         least=table.decimal("least"),
         most=table.decimal("most"),
         picture=table.truth("picture"),
+        says=table.one_or_more_texts("says"),
+        counts=tuple(_count(one) for one in table.tables("counts")),
+        numbers=tuple(_number(one) for one in table.tables("numbers")),
+        same_as=table.text("same-as", fits=_inside),
+        compare=Comparison(compare) if compare in ways else Comparison.BYTES,
+        leave_out=table.text("leave-out", fits=pattern_fault),
     )
     if (found.least is not None or found.most is not None) and not found.column:
         table.mistake("least", "least and most are of a column's numbers; expected column = 'NAME' beside them")
     table.no_others()
     return found
+
+
+def _count(table: CheckedTable) -> tuple[str, int]:
+    found = (table.text("pattern", required=True, fits=pattern_fault), table.number("times"))
+    table.no_others()
+    return found
+
+
+def _number(table: CheckedTable) -> ExpectedNumber:
+    pattern, value = table.text("pattern", required=True, fits=_with_group), table.decimal("value")
+    if value is None:
+        table.mistake("value", "value is missing; expected the number that the pattern's group must be")
+    within = table.decimal("within")
+    table.no_others()
+    return ExpectedNumber(pattern=pattern, value=value or 0.0, within=within or 0.0)
+
+
+def _with_group(text: str) -> str:
+    wrong = pattern_fault(text)
+    return wrong or ("" if re.compile(text).groups else "a regular expression with a group around the number")
 
 
 def _module(text: str) -> str:
@@ -104,7 +138,8 @@ def _url(text: str) -> str:
     return "" if text.startswith(("http://", "https://")) else "an address that begins with http:// or https://"
 
 
-def _pattern(text: str) -> str:
+def pattern_fault(text: str) -> str:
+    """Return what was expected where a text is not a regular expression."""
     try:
         re.compile(text)
     except re.error as error:

@@ -7,15 +7,27 @@ from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.machine.files.disks import parse_size
 
-from .check_tables import check_of, expected_file
+from .check_tables import check_of, expected_file, pattern_fault
 from .checking import CheckedFile, CheckedTable
-from .description import Archive, Description, Form, FormKind, Needs, Offers, Subject, Trial
+from .description import (
+    Archive,
+    Conditional,
+    Description,
+    Form,
+    FormKind,
+    Needs,
+    Offers,
+    Subject,
+    Trial,
+    TrialCommand,
+)
 
 __all__ = ["parse_description"]
 
 NAME = re.compile(r"[a-z0-9][a-z0-9._-]*")
 VARIABLE = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 SHA256 = re.compile(r"[0-9a-f]{64}")
+COMPILERS = ("c", "c++", "fortran")
 # Not the list of all licences: the grammar, so that a sentence is told from an expression.
 SPDX = re.compile(r"[A-Za-z0-9.+:-]+(\s+(AND|OR|WITH)\s+[A-Za-z0-9.+:-]+)*")
 
@@ -75,6 +87,9 @@ def _form(table: CheckedTable) -> Form:
         patches=tuple(_patch(one) for one in table.tables("patch")),
         build=table.commands("build"),
         clean=table.commands("clean"),
+        expected_seconds=table.number("expected-seconds"),
+        limit_seconds=table.number("limit-seconds"),
+        this_processor_only=table.truth("this-processor-only"),
     )
     table.no_others()
     return found
@@ -102,15 +117,31 @@ def _patch(table: CheckedTable) -> Archive:
 def _needs(table: CheckedTable | None) -> Needs:
     if table is None:
         return Needs()
-    disk = table.text("disk", fits=lambda text: "" if parse_size(text) else "a size such as '300 MB'")
+    disk = table.text("disk", fits=_size)
+    compilers = table.texts("compilers")
+    if wrong := next((one for one in compilers if one not in COMPILERS), ""):
+        table.mistake("compilers", f"{wrong!r} in compilers; expected: {', '.join(COMPILERS)}")
     found = Needs(
         commands=table.pairs("commands"),
         headers=table.texts("headers"),
         libraries=table.texts("libraries"),
+        compilers=compilers,
+        modules=table.many_pairs("modules"),
         suites=table.texts("suites"),
         place_without_spaces=table.truth("place-without-spaces"),
         disk_bytes=parse_size(disk),
-        conditional=table.pairs("conditional"),
+        system_packages=table.pairs("system-packages"),
+        conditional=tuple(_conditional(one) for one in table.tables("conditional")),
+    )
+    table.no_others()
+    return found
+
+
+def _conditional(table: CheckedTable) -> Conditional:
+    found = Conditional(
+        need=table.text("need", required=True),
+        failure=table.text("failure", required=True, fits=pattern_fault),
+        line=table.text("line"),
     )
     table.no_others()
     return found
@@ -124,6 +155,7 @@ def _offers(table: CheckedTable | None) -> Offers:
         variables=table.pairs("variables"),
         session_script=table.text("session-script", fits=_inside),
         interpreter=table.text("interpreter", fits=_inside),
+        module_folders=table.one_or_more_texts("modules"),
     )
     for key, pairs in (("search-path", found.search_paths), ("variables", found.variables)):
         for name, value in pairs:
@@ -140,14 +172,48 @@ def _offers(table: CheckedTable | None) -> Offers:
 def _trial(table: CheckedTable | None) -> Trial | None:
     if table is None:
         return None
+    sample, memory, disk = (
+        table.table("sample"),
+        *(table.text(f"limit-{one}", fits=_size) for one in ("memory", "disk")),
+    )
     found = Trial(
         data=table.text("data", fits=_inside),
         place=table.text("place", fits=_inside),
-        commands=table.commands("commands"),
+        sample=_patch(sample) if sample is not None else None,
+        files=tuple(_text_file(one) for one in table.tables("file")),
+        folder=table.text("folder", fits=_inside),
+        variables=table.pairs("variables"),
+        commands=tuple(_trial_command(one) for one in table.tables("run")),
         makes=tuple(expected_file(one) for one in table.tables("makes")),
         expected_seconds=table.number("expected-seconds"),
         limit_seconds=table.number("limit-seconds", 600),
+        limit_memory_bytes=parse_size(memory),
+        limit_disk_bytes=parse_size(disk),
         processes=table.number("processes", 1),
+        viewer=table.texts("viewer"),
+    )
+    if not found.commands:
+        table.mistake("", "[trial] runs nothing; expected one or more [[trial.run]]")
+    table.no_others()
+    return found
+
+
+def _text_file(table: CheckedTable) -> tuple[str, str]:
+    found = (table.text("name", required=True, fits=_inside), table.text("text", required=True))
+    table.no_others()
+    return found
+
+
+def _trial_command(table: CheckedTable) -> TrialCommand:
+    words = table.texts("command")
+    if not words:
+        table.mistake("command", "command is missing; expected a list of words, such as ['humscan', 'hum.wav']")
+    found = TrialCommand(
+        words=words,
+        input=table.text("input", fits=_inside),
+        output=table.text("output", fits=_inside),
+        exit_codes=table.whole_numbers("exit-codes") or (0,),
+        system=table.text("system", fits=_one_of("linux", "macos", "windows")),
     )
     table.no_others()
     return found
@@ -167,6 +233,10 @@ def _version(text: str) -> str:
 
 def _spdx(text: str) -> str:
     return "" if SPDX.fullmatch(text.replace("(", "").replace(")", "")) else "an SPDX expression such as MIT"
+
+
+def _size(text: str) -> str:
+    return "" if parse_size(text) else "a size such as '300 MB'"
 
 
 def _sha256(text: str) -> str:

@@ -76,6 +76,8 @@ class About(Enum):
     CONTENTS_UNKNOWN = "contents unknown"
     ONLY_WHEN_BUILDING = "only when building"
     BUILT_FROM_SOURCE = "built from source"
+    COMPILER = "compiler"
+    THIS_PROCESSOR_ONLY = "this processor only"
     PART_MISSING = "part missing"
     PARTS_LEFT_OUT = "parts left out"
     BUILD_DISK = "build disk"

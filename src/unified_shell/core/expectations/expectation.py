@@ -1,16 +1,39 @@
 """One `[[check]]`, as a person or a description writes it."""
 
+from enum import Enum
+
 from msgspec import Struct
 
-__all__ = ["Expectation", "ExpectedFile"]
+__all__ = ["Comparison", "Expectation", "ExpectedFile", "ExpectedNumber"]
 
 # A check that says nothing of its time is given this much.
 LIMIT_SECONDS = 60
 
 
+class Comparison(Enum):
+    """How the results of one process and of several are compared."""
+
+    BYTES = "bytes"
+    LINES = "lines"
+    SORTED_LINES = "sorted-lines"
+    NOT_COMPARED = "no"
+
+
+class ExpectedNumber(Struct, frozen=True, kw_only=True):
+    """A number in a text: the group of the first match of `pattern` must be `value`, give or take `within`."""
+
+    pattern: str
+    value: float
+    within: float = 0.0
+
+
 class ExpectedFile(Struct, frozen=True, kw_only=True):
     """A file that a command must make, by its name in the working folder: at least so large, a table of so many rows
     (without its header) and columns, numbers of a column within bounds, a picture that opens. Zero and empty ask nothing.
+
+    Of any text: it holds each of `says`, each pattern of `counts` so many times, each of `numbers`; `same_as` is another
+    file in the folder with the same bytes. `compare` says how serial and parallel results are compared, without the
+    lines that `leave_out` matches.
     """
 
     file: str
@@ -22,6 +45,12 @@ class ExpectedFile(Struct, frozen=True, kw_only=True):
     least: float | None = None
     most: float | None = None
     picture: bool = False
+    says: tuple[str, ...] = ()
+    counts: tuple[tuple[str, int], ...] = ()
+    numbers: tuple[ExpectedNumber, ...] = ()
+    same_as: str = ""
+    compare: Comparison = Comparison.BYTES
+    leave_out: str = ""
 
 
 class Expectation(Struct, frozen=True, kw_only=True):

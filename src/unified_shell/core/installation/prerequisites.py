@@ -8,15 +8,21 @@ import os
 import re
 from collections.abc import Sequence
 
-from unified_shell.core.errors import CouldNot
+from unified_shell.core.errors import CouldNot, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.processes import Ran, run_program
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.next_steps import ush
 
-__all__ = ["check_tools", "find_compiler", "missing_pieces"]
+__all__ = ["COMPILERS", "check_tools", "chosen_compilers", "compiler_for", "find_compiler", "missing_pieces"]
 
-COMPILERS = ("cc", "gcc", "clang")
+# By language: the variables by which builds are told which to take, the names it is tried under, and its title.
+COMPILERS: dict[str, tuple[tuple[str, ...], tuple[str, ...], str]] = {
+    "c": (("CC",), ("cc", "gcc", "clang"), "C"),
+    "c++": (("CXX",), ("c++", "g++", "clang++"), "C++"),
+    "fortran": (("FC", "F77", "F90"), ("gfortran", "flang", "ifx"), "Fortran"),
+}
 
 
 # A few lines are compiled and linked, from a slow volume perhaps.
@@ -25,15 +31,40 @@ PROBE_SECONDS = 60.0
 
 def find_compiler(host: Host) -> str:
     """Return the C compiler; raises CouldNot where there is none."""
-    named = host.variable("CC")
-    for name in (named, *COMPILERS):
-        path = _program(name, host) if name else ""
-        if path:
-            return path
+    path = compiler_for("c", host)
+    if path:
+        return path
     raise CouldNot(
         "there is no C compiler here (cc, gcc, clang), and a source archive needs one",
         next_step="install one: apt-get install build-essential   (or get a ready-built archive)",
     )
+
+
+def compiler_for(language: str, host: Host) -> str:
+    """Return the compiler of a language that a build will take: the one that this session's variable names, else the first
+    on the search path; empty where there is none.
+    """
+    variables, names, _ = COMPILERS[language]
+    named = host.variable(variables[0])
+    return next((path for name in (named, *names) if name and (path := _program(name, host))), "")
+
+
+def chosen_compilers(given: Sequence[str], host: Host) -> tuple[tuple[str, str], ...]:
+    """Return the languages and files of compilers that a person named as `PROGRAM`, of C, or `LANGUAGE=PROGRAM`.
+
+    Raises UsageError for a language that none is needed of, and for a program that is not found.
+    """
+    found = []
+    for one in given:
+        language, _, name = one.rpartition("=")
+        language = language.lower() or "c"
+        if language not in COMPILERS:
+            raise UsageError(f"{language!r} is not one of: {', '.join(COMPILERS)}", next_step="--compiler c=gcc")
+        path = _program(name, host)
+        if not path:
+            raise UsageError(f"there is no compiler {name!r} on PATH", next_step=ush("look", name))
+        found.append((language, path))
+    return tuple(found)
 
 
 def check_tools(names: Sequence[str], host: Host) -> None:

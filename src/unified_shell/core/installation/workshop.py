@@ -10,10 +10,12 @@ from unified_shell.core.errors import BuildFailed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import Ran, run_logged
+from unified_shell.core.machine.processes.usage import UsageSampler
+from unified_shell.core.next_steps import Command
 
 from .clean_variables import clean_variables
 
-__all__ = ["Workshop", "build_by_commands", "build_variables"]
+__all__ = ["Workshop", "build_by_commands", "build_variables", "last_of_log"]
 
 # Above the slow, optimised build of an interpreter on one core; what takes longer hangs.
 BUILD_SECONDS = 3 * 3600.0
@@ -26,6 +28,8 @@ USEFUL = re.compile(r"error[: ]|fatal|undefined reference|cannot find|no such fi
 USEFUL_LINES = 3
 
 
+# A failure is decided in what was said last.
+LAST_BYTES = 200_000
 BUILD_VARIABLES = re.compile(
     r"PATH|LANG|TZ|TERM|TMPDIR|USER|LOGNAME|SHELL|SOURCE_DATE_EPOCH|MAKEFLAGS|LD_LIBRARY_PATH|LIBRARY_PATH|CPATH"
     r"|C_INCLUDE_PATH|CPLUS_INCLUDE_PATH|ACLOCAL_PATH|PKG_CONFIG(_\w+)?|CC|CXX|FC|F77|F90|CPP|LD|AR|AS|NM|RANLIB|STRIP"
@@ -40,6 +44,11 @@ class Workshop(Struct, frozen=True, kw_only=True):
     log: Place
     host: Host
     progress: Callable[[str], None]
+    # What one phase may take, and how long all took somebody else; 0 where nothing is said.
+    limit_seconds: float = 0.0
+    expected_seconds: float = 0.0
+    # Given to every phase, as a compiler that was chosen.
+    variables: tuple[tuple[str, str], ...] = ()
 
     @property
     def prefix(self) -> Place:
@@ -48,19 +57,26 @@ class Workshop(Struct, frozen=True, kw_only=True):
 
     def run(self, phase: str, argv: Sequence[str], directory: str, *, first_on_path: str = "") -> Ran:
         """Run one phase to its end; raises BuildFailed with its last useful lines."""
-        variables = build_variables(self.host, self.folder)
+        variables = build_variables(self.host, self.folder) | dict(self.variables)
         if first_on_path:
             variables["PATH"] = os.pathsep.join(filter(None, (first_on_path, variables.get("PATH", ""))))
         with open(self.log, "a", encoding="utf-8") as log:
             log.write(f"\n== {phase}: {' '.join(argv)}\n")
         self.progress(phase)
+        expected = (
+            f", all of it took about {_clock(self.expected_seconds)} elsewhere" if self.expected_seconds else ""
+        )
+
+        def tell(seconds: float, _said: bytes, _usage: UsageSampler) -> None:
+            self.progress(f"{phase}, {_clock(seconds)}{expected}")
+
         ran = run_logged(
             argv,
             environment=variables,
-            timeout_seconds=BUILD_SECONDS,
+            timeout_seconds=self.limit_seconds or BUILD_SECONDS,
             directory=directory,
             log=self.log,
-            on_wait=lambda seconds: self.progress(f"{phase}, {_clock(seconds)}"),
+            on_wait=tell,
         )
         if ran.returncode != 0:
             raise self.failed(phase, ran)
@@ -72,7 +88,9 @@ class Workshop(Struct, frozen=True, kw_only=True):
         useful = [one for one in lines if USEFUL.search(one)] or lines
         told = "\n  ".join(one.strip()[:200] for one in useful[-USEFUL_LINES:])
         why = ran.trouble if ran.not_started or ran.timed_out else f"ended with exit code {ran.returncode}"
-        return BuildFailed(f"{phase} failed ({why}):\n  {told}\nNothing was changed", next_step=f"less {self.log}")
+        return BuildFailed(
+            f"{phase} failed ({why}):\n  {told}\nNothing was changed", next_step=Command(words=("less", self.log))
+        )
 
 
 def build_variables(host: Host, folder: Place) -> dict[str, str]:
@@ -91,6 +109,13 @@ def build_by_commands(commands: Sequence[Sequence[str]], source: str, workshop: 
         argv = [_filled(word, given) for word in words]
         workshop.run(f"step {number} of {len(commands)} ({os.path.basename(argv[0])})", argv, source)
     return workshop.prefix
+
+
+def last_of_log(log: str) -> str:
+    """Return the end of what a build said."""
+    with open(log, "rb") as file:
+        file.seek(max(os.path.getsize(log) - LAST_BYTES, 0))
+        return file.read().decode("utf-8", "replace")
 
 
 def _filled(word: str, given: dict[str, str]) -> str:

@@ -1,6 +1,7 @@
 """Bringing a suite: its archive fetched and compared, unpacked, patched, built, made relocatable, placed and checked."""
 
 import os
+import re
 import shutil
 from collections.abc import Callable
 
@@ -11,17 +12,20 @@ from unified_shell.core.catalogs.description import Archive, FormKind
 from unified_shell.core.changes.executor import PlanMoved
 from unified_shell.core.changes.plan import Prepared
 from unified_shell.core.changes.steps import PlaceTree
-from unified_shell.core.errors import CouldNot, HashDiffers
+from unified_shell.core.errors import BuildFailed, CouldNot, HashDiffers
 from unified_shell.core.findings import Finding
+from unified_shell.core.installation.prerequisites import COMPILERS
 from unified_shell.core.installation.relocation import check_libraries, relocate_tree
 from unified_shell.core.installation.workplaces import passing_workplace
-from unified_shell.core.installation.workshop import Workshop, build_by_commands
+from unified_shell.core.installation.workshop import Workshop, build_by_commands, last_of_log
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.presence import hold
+from unified_shell.core.machine.processes.system_packages import search_line
+from unified_shell.core.next_steps import Command
 from unified_shell.core.transfers.addresses import shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
@@ -40,6 +44,8 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
     locations: Locations
     fetcher: Fetcher
     progress: Callable[[str], None]
+    # Those that a person chose for this build, by language.
+    compilers: tuple[tuple[str, str], ...] = ()
 
     @property
     def target(self) -> Place:
@@ -62,7 +68,7 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
             path = self._archive(self.origin.form.archive, self.origin.file)
             placed = join(staging, "tree")
             with passing_workplace(staging) as work:
-                shutil.move(self._made(path, work), placed)
+                self._make(path, work, placed)
             kept = self._write_origin(placed)
         finally:
             release()
@@ -88,8 +94,8 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
             )
         return path
 
-    def _made(self, path: str, work: Place) -> str:
-        """Return the tree: as it was unpacked, or built from that; all in it leads to where it will stand."""
+    def _make(self, path: str, work: Place, placed: Place) -> None:
+        """Make the tree at `placed`: as it was unpacked, or built from that; all in it leads to where it will stand."""
         form, unpacked = self.origin.form, join(work, "unpacked")
         self.progress("unpack")
         unpack_archive(path, unpacked)
@@ -97,20 +103,46 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
         if not os.path.isdir(source):
             raise CouldNot(f"{form.archive.file_name} has no folder {form.root}", next_step="correct its description")
         os.makedirs(os.path.dirname(self.log), exist_ok=True)
-        workshop = Workshop(folder=work, log=self.log, host=self.host, progress=self.progress)
+        workshop = Workshop(
+            folder=work,
+            log=self.log,
+            host=self.host,
+            progress=self.progress,
+            limit_seconds=form.limit_seconds,
+            expected_seconds=form.expected_seconds,
+            variables=tuple(
+                (variable, program) for language, program in self.compilers for variable in COMPILERS[language][0]
+            ),
+        )
         for number, patch in enumerate(form.patches):
             file = self._archive(patch, "")
             workshop.run(f"patch {number + 1}", ("patch", "-p1", "--batch", "-i", file), source)
         if form.kind is FormKind.BINARY and not form.build:
-            return source
-        old = build_by_commands(form.build, source, workshop)
+            shutil.move(source, placed)
+            return
+        old = self._built(source, workshop)
         if not os.path.isdir(workshop.prefix):
             raise CouldNot(
                 f"the build of {self.origin.description.name} put nothing into its prefix; nothing was changed",
-                next_step=f"less {self.log}",
+                next_step=Command(words=("less", self.log)),
             )
-        self._relocate(workshop.prefix, old)
-        return workshop.prefix
+        # Away from where it was built: what still finds its libraries there would seem to find its own.
+        shutil.move(workshop.prefix, placed)
+        self._relocate(placed, old)
+
+    def _built(self, source: str, workshop: Workshop) -> str:
+        """Build it; a failure that a conditional need mends names that need."""
+        try:
+            return build_by_commands(self.origin.form.build, source, workshop)
+        except BuildFailed as error:
+            said = last_of_log(self.log)
+            for one in self.origin.description.needs.conditional:
+                if re.search(one.failure, said, re.MULTILINE):
+                    line = one.line or search_line(one.need.split()[-1], self.host)
+                    raise BuildFailed(
+                        f"{error.message}\nIt needs {one.need}, which mends this", next_step=line or error.next_step
+                    ) from error
+            raise
 
     def _relocate(self, tree: str, old: str) -> None:
         self.progress("make it relocatable")
@@ -118,7 +150,8 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
         faults = moved.stuck or check_libraries(tree, old)
         if faults:
             raise CouldNot(
-                f"it is not relocatable: {faults[0]} holds {old}; nothing was changed", next_step=f"less {self.log}"
+                f"it is not relocatable: {faults[0]} holds {old}; nothing was changed",
+                next_step=Command(words=("less", self.log)),
             )
 
     def _write_origin(self, tree: Place) -> ManagedSuite:

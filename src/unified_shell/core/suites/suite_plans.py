@@ -9,6 +9,7 @@ from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, change_of, plan_line
 from unified_shell.core.changes.steps import ReplaceFile, RetireTree, Step
 from unified_shell.core.errors import CouldNot, Refused
+from unified_shell.core.installation.prerequisites import COMPILERS, compiler_for
 from unified_shell.core.machine.files.disks import read_disk, shown_size
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
@@ -42,7 +43,8 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
             return wired
         return change_of(Plan(aim=said, nothing_to_do=said))
     known = [one.description.name for one in all_suites(host, locations)]
-    check_needs(lacking_needs(described, form, getting.target, known, host), origin.name)
+    lacking = lacking_needs(described, form, getting.target, host, suites=known, compilers=getting.compilers)
+    check_needs(lacking, origin.name, described.needs, host)
     licence_lines, licence_steps = ask_acceptance(described, accepted, locations)
     need = _needed_bytes(getting)
     plan = Plan(
@@ -160,7 +162,7 @@ def _answer_lines(getting: SuiteGetting) -> list[PlanLine]:
     described, host = getting.origin.description, getting.host
     folders = [join(getting.target, folder) for name, folder in described.offers.search_paths if name == "PATH"]
     started = [one.command[0] for one in described.checks if one.command]
-    started += [words[0] for words in described.trial.commands] if described.trial is not None else []
+    started += [one.words[0] for one in described.trial.commands] if described.trial is not None else []
     lines = []
     for name in dict.fromkeys(one for one in started if "/" not in one) if folders else ():
         now = first_on(host.search_path(), name)
@@ -170,10 +172,28 @@ def _answer_lines(getting: SuiteGetting) -> list[PlanLine]:
 
 
 def _build_lines(getting: SuiteGetting) -> list[PlanLine]:
-    if getting.origin.form.kind is not FormKind.SOURCE:
+    form, host = getting.origin.form, getting.host
+    if form.kind is not FormKind.SOURCE:
         return []
-    cores = os.cpu_count() or 1
-    return [plan_line(LineKind.NOTE, About.BUILT_FROM_SOURCE, cores=cores, log=getting.log)]
+    chosen = dict(getting.compilers)
+    lines = [
+        plan_line(
+            LineKind.NOTE,
+            About.BUILT_FROM_SOURCE,
+            cores=os.cpu_count() or 1,
+            time=f"about {form.expected_seconds} s elsewhere" if form.expected_seconds else "",
+            log=getting.log,
+        )
+    ]
+    for language in dict.fromkeys((*getting.origin.description.needs.compilers, *chosen)):
+        program = chosen.get(language) or compiler_for(language, host)
+        title = COMPILERS[language][2]
+        lines.append(
+            plan_line(LineKind.NOTE, About.COMPILER, language=title, program=program, chosen=language in chosen)
+        )
+    if form.this_processor_only:
+        lines.append(plan_line(LineKind.WARNING, About.THIS_PROCESSOR_ONLY))
+    return lines
 
 
 def _afterwards(getting: SuiteGetting, *, wire: bool) -> tuple[Afterward, ...]:

@@ -21,6 +21,7 @@ from unified_shell.core.machine.programs.executables import FileKind, read_execu
 from .descendants import end_marked, ending_with_us, marked
 from .ending import end_group
 from .logged_pipe import LoggedPipe
+from .usage import UsageSampler
 
 __all__ = [
     "BackgroundProgram",
@@ -42,7 +43,8 @@ ASK_SECONDS = 0.5
 
 class Ran(Struct, frozen=True, kw_only=True):
     """How a program ended. `returncode` is None where it did not start, ran out of time, or was ended because it `floods`:
-    it printed more than anybody asks for.
+    it printed more than anybody asks for. The processor's seconds, and the most processes, threads and bytes of memory that
+    were seen at once, are known of what was run with a log.
     """
 
     returncode: int | None
@@ -52,6 +54,10 @@ class Ran(Struct, frozen=True, kw_only=True):
     floods: bool = False
     not_started: str = ""
     elapsed_seconds: float = 0.0
+    cpu_seconds: float = 0.0
+    most_processes: int = 0
+    most_threads: int = 0
+    most_memory_bytes: int = 0
 
     @property
     def starts(self) -> bool:
@@ -152,36 +158,58 @@ def run_logged(
     timeout_seconds: float,
     directory: str,
     log: str,
-    on_wait: Callable[[float], None],
+    on_wait: Callable[[float, bytes, UsageSampler], None],
+    given: str = os.devnull,
+    output: str = "",
 ) -> Ran:
-    """Run a long program to its end with all that it started; what it says is added to the file `log`, up to a limit.
+    """Run a long program to its end with all that it started; what it says is added to the file `log`, up to a limit, and
+    its standard output goes into the file `output` where one is named. The file `given` is its standard input.
 
-    `on_wait` is called about twice a second with the seconds that have passed. The answer's `output` is the end of what
-    this program added to the log.
+    `on_wait` is called about twice a second with the seconds that have passed, the end of what was said, and what was seen
+    running; what it raises ends the program. The answer's `output` is the end of what this program added to the log.
     """
-    began = steady_seconds()
+    began, taken = steady_seconds(), _children_seconds()
     variables, mark = marked(environment)
     first = str(Path(__file__).with_name("end_with_parent.py"))
-    with open(log, "ab") as out, LoggedPipe(out) as pipe:
+    with contextlib.ExitStack() as files:
+        log_file = files.enter_context(open(log, "ab"))
+        into = files.enter_context(open(given, "rb"))
+        out = files.enter_context(open(output, "wb")) if output else None
+        # A pipe, not the log itself: a program that opens its error stream anew would cut a file off.
+        pipe = files.enter_context(LoggedPipe(log_file))
         process = subprocess.Popen(
             [sys.executable, "-I", "-S", first, *argv],
-            stdin=subprocess.DEVNULL,
-            stdout=pipe.descriptor,
-            stderr=subprocess.STDOUT,
+            stdin=into,
+            stdout=out or pipe.descriptor,
+            stderr=pipe.descriptor,
             env=variables,
             cwd=directory,
             start_new_session=True,
         )
+        usage = files.enter_context(UsageSampler(process.pid))
         try:
-            code = _wait(process, timeout_seconds, lambda: on_wait(steady_seconds() - began))
+            code = _wait(
+                process, timeout_seconds, lambda: on_wait(steady_seconds() - began, pipe.last[-2000:], usage)
+            )
         finally:
             end_marked(mark)
     return Ran(
         returncode=code,
         output=pipe.last,
+        errors=pipe.last[-2000:],
         timed_out=code is None,
         elapsed_seconds=steady_seconds() - began,
+        cpu_seconds=_children_seconds() - taken,
+        most_processes=usage.most_processes,
+        most_threads=usage.most_threads,
+        most_memory_bytes=usage.most_memory_bytes,
     )
+
+
+def _children_seconds() -> float:
+    """Return the processor's seconds of all children that have ended."""
+    times = os.times()
+    return times.children_user + times.children_system
 
 
 def run_attached(argv: Sequence[str], *, environment: Mapping[str, str], directory: str = "") -> int:

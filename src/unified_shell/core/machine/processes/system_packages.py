@@ -5,12 +5,13 @@ Source: the library package names of the Debian Policy, section 8.1; RPM and apk
 
 import os
 import re
+from collections.abc import Mapping
 
 from unified_shell.core.machine.host import Host
 
 from .processes import run_program
 
-__all__ = ["install_library_line", "search_line"]
+__all__ = ["install_library_line", "install_line", "search_line"]
 
 ASK_SECONDS = 10.0
 SONAME = re.compile(r"(lib[\w+.-]+?)(?:\.so\.([\w.]+)|-([\d.]+)\.so)")
@@ -27,6 +28,16 @@ def install_library_line(soname: str, host: Host) -> str:
     if _has(host, "dnf"):
         return f"dnf install '{soname}()(64bit)'" if host.word_size_bits == 64 else f"dnf install '{soname}'"
     return f"apk add so:{soname}" if _has(host, "apk") else ""
+
+
+def install_line(packages: Mapping[str, str], host: Host) -> str:
+    """Return the line that installs packages, given by the family of systems that calls them so; empty where this system
+    is of none of these families.
+    """
+    lines = {"debian": "apt-get", "fedora": "dnf", "alpine": "apk"}
+    family = next((one for one, program in lines.items() if one in packages and _has(host, program)), "")
+    verb = "add" if family == "alpine" else "install"
+    return f"{lines[family]} {verb} {packages[family]}" if family else ""
 
 
 def search_line(name: str, host: Host) -> str:
