@@ -27,7 +27,11 @@ class _GetWords(TypedDict):
     form: str | None
     archive: str
     named: str
+    root: str
+    sha256: str
     compilers: tuple[str, ...]
+    sourced: bool
+    rebuild: bool
     no_wire: bool
     accepted: tuple[str, ...]
 
@@ -64,6 +68,8 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
 @click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built (binary), or built here (source).")
 @click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
 @click.option("--as", "named", default="", metavar="NAME-VERSION", help="Where an archive's file does not say it.")
+@click.option("--root", default="", metavar="FOLDER", help="The folder in an archive that holds several.")
+@click.option("--sha256", default="", metavar="HASH", help="What the archive at an address must have.")
 @click.option(
     "--compiler",
     "compilers",
@@ -71,6 +77,8 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
     metavar="[LANGUAGE=]PROGRAM",
     help="Build with this compiler, such as clang or fortran=flang.",
 )
+@click.option("--rebuild", is_flag=True, help="Build it anew from its archive, though it is here.")
+@click.option("--sourced", is_flag=True, help="Let new sessions read its session script themselves.")
 @click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
 @click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
 @for_whom
@@ -78,34 +86,38 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
 @pass_context
 def get(context: Context, what: str, *, how: ChangeOptions, **words: Unpack[_GetWords]) -> None:
     """Install a suite: WHAT is its name in a catalog, with a version bound ('humscan>=1.4'), a description's file, or an
-    archive, which is looked into: what is found is shown as a description, and kept for the next time.
+    archive, folder or address, which is looked into: what is found is shown as a description, and kept for the next time.
 
     All that is missing is told at once, before anything is fetched.
     """
     from unified_shell.core.installation.prerequisites import chosen_compilers
     from unified_shell.core.suites.suite_getting import SuiteGetting
-    from unified_shell.core.suites.suite_origins import settle_suite
+    from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite
     from unified_shell.core.suites.suite_plans import plan_get_suite
 
     chosen = chosen_compilers(words["compilers"], context.host)
 
+    asked = SuiteRequest(
+        what=what,
+        archive=words["archive"],
+        form=words["form"] or "",
+        named=words["named"],
+        root=words["root"],
+        sha256=words["sha256"].lower(),
+    )
+
     def make() -> "Change":
-        origin = settle_suite(
-            what,
-            _described(context),
-            context.fetcher,
-            context.host,
-            archive=words["archive"],
-            form=words["form"] or "",
-            named=words["named"],
-        )
+        locations = context.locations_for(how.scope)
+        origin = settle_suite(asked, _described(context), context.fetcher, context.host, locations)
         getting = SuiteGetting(
             origin=origin,
             host=context.host,
-            locations=context.locations_for(how.scope),
+            locations=locations,
             fetcher=context.fetcher,
             progress=context.tell_progress,
             compilers=chosen,
+            sourced=words["sourced"],
+            rebuild=words["rebuild"],
         )
         return plan_get_suite(getting, words["accepted"], wire=not words["no_wire"])
 
@@ -115,20 +127,34 @@ def get(context: Context, what: str, *, how: ChangeOptions, **words: Unpack[_Get
 @suite.command()
 @click.argument("folder")
 @click.option("--as", "named", default="", metavar="NAME-VERSION", help="Where the folder's name does not say it.")
+@click.option(
+    "--script", "scripts", multiple=True, metavar="FILE", help="Its session script, one for each dialect it has."
+)
+@click.option("--sourced", is_flag=True, help="Let new sessions read its session script themselves.")
 @click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
 @for_whom
 @change_options
 @pass_context
-def adopt(context: Context, folder: str, *, named: str, no_wire: bool, how: ChangeOptions) -> None:
-    """Register the software in FOLDER in place, and put its programs into new sessions. Nothing in it is changed."""
-    from unified_shell.core.suites.adopting import plan_adopt_suite
+def adopt(
+    context: Context,
+    folder: str,
+    *,
+    named: str,
+    scripts: tuple[str, ...],
+    sourced: bool,
+    no_wire: bool,
+    how: ChangeOptions,
+) -> None:
+    """Register the software in FOLDER in place, and put its programs into new sessions. Nothing in it is changed.
+
+    A session script is run three times in bare shells; what it sets is written for every shell, and what only sourcing
+    gives is named.
+    """
+    from unified_shell.core.suites.adopting import AdoptRequest, plan_adopt_suite
 
     locations = context.locations_for(how.scope)
-    perform(
-        context,
-        lambda: plan_adopt_suite(folder, context.host, locations, named=named, wire=not no_wire),
-        how,
-    )
+    request = AdoptRequest(folder=folder, named=named, scripts=scripts, sourced=sourced, wire=not no_wire)
+    perform(context, lambda: plan_adopt_suite(request, context.host, locations), how)
 
 
 @suite.command()
@@ -139,14 +165,14 @@ def show(context: Context, name: str, *, as_json: bool) -> None:
     """Show a suite: where it came from, what it offers, what is wired."""
     from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.core.suites.managed_suites import find_suite
-    from unified_shell.core.suites.suite_wiring import commands_of
+    from unified_shell.core.suites.suite_offers import commands_of
     from unified_shell.core.suites.trials.evidence import read_evidence
     from unified_shell.views.json_view import json_text
     from unified_shell.views.suite_view import print_suite
     from unified_shell.views.trial_view import print_evidence
 
     found = find_suite(name, context.host, context.locations)
-    commands = commands_of(found.prefix, found.description)
+    commands = commands_of(found.offered)
     wired = [one.directory for one in read_wiring(context.locations).entries]
     trials = read_evidence(found, context.locations)
     if as_json:

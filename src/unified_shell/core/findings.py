@@ -40,6 +40,7 @@ class Cause(Enum):
     SESSION_FILE_DIFFERS = "session-file-differs"
     SCRIPT_ABSENT = "script-absent"
     SCRIPT_FAILS = "script-fails"
+    SCRIPT_DIFFERS = "script-differs"
     SCRIPT_NOT_READ = "script-not-read"
     VARIABLE_DIFFERS = "variable-differs"
     FILE_NOT_READ = "file-not-read"

@@ -168,6 +168,18 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     ),
     About.VARIABLE: ("{name}[ = {value}][, when {when}]", "[now {before}][this session has {here}]"),
     About.SCRIPT: ("session script: {file:place}[, written for {dialect}]", "[read by {readers:list}]"),
+    About.SCRIPT_MEASURED: (
+        "session script: {file:place}",
+        "run three times once it is here; what it sets is written for every shell (--sourced: it is read instead)",
+    ),
+    About.MADE_EXECUTABLE: ("made executable: {files:list}", "the archive brings them without that"),
+    About.SCRIPT_SEEN: ("{file:place} looks like its session script; it was not run", "--script {file:place}"),
+    About.SCRIPT_ONLY: ("only sourcing its session script gives: {things:list}", "--sourced"),
+    About.SCRIPT_LEFT_OUT: (
+        "left out: {directory:place} on {variable}, which its session script adds",
+        "not a directory of the suite",
+    ),
+    About.SCRIPT_UNCLEAR: ("left out: {variables:list}, which depend on the session", "--sourced"),
     About.SCRIPT_NOT_READ: ("new sessions of {shell} cannot read it, and skip it", ""),
     About.SCRIPT_TROUBLE: ("tried once: {trouble}; new sessions will probably end or wait", ""),
     About.SCRIPT_TIME: (

@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from unified_shell.core.machine.files.disks import shown_size
-from unified_shell.core.machine.places import join, shown
+from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
-from unified_shell.core.suites.suite_wiring import filled
 
 from .tables import heading, print_rows, print_table
 
@@ -54,7 +53,7 @@ def print_suite(screen: Screen, one: ManagedSuite, commands: Sequence[str], wire
     """Write what is known of a suite."""
     described = one.description
     heading(screen, f"{one.name}: {described.summary}")
-    folders = [(name, join(one.prefix, folder)) for name, folder in described.offers.search_paths]
+    folders = (*one.offered.front, *one.offered.back)
     print_rows(
         screen,
         [
@@ -67,7 +66,7 @@ def print_suite(screen: Screen, one: ManagedSuite, commands: Sequence[str], wire
                 (name, f"{shown(folder, home)}{'' if folder in wired else '   (not wired)'}")
                 for name, folder in folders
             ),
-            *((name, shown(filled(value, one.prefix), home)) for name, value in described.offers.variables),
+            *((name, shown(value, home)) for name, value in one.offered.values),
             ("commands", ", ".join(commands) or "none"),
         ],
     )

@@ -47,7 +47,8 @@ class Archive(Struct, frozen=True, kw_only=True):
 class Form(Struct, frozen=True, kw_only=True):
     """One way to have it. `platform` is `system-architecture`, empty for any; commands are lists of words. Seconds are of
     the whole build as somebody measured it, and what each command may take at most; 0 where nothing is said.
-    `this_processor_only`: what is built may not start on another machine that shares the home.
+    `this_processor_only`: what is built may not start on another machine that shares the home;
+    `executable` are files that the archive brings without the bit that lets them start.
     """
 
     kind: FormKind
@@ -60,6 +61,7 @@ class Form(Struct, frozen=True, kw_only=True):
     expected_seconds: int = 0
     limit_seconds: int = 0
     this_processor_only: bool = False
+    executable: tuple[str, ...] = ()
 
 
 class Conditional(Struct, frozen=True, kw_only=True):
@@ -89,13 +91,13 @@ class Needs(Struct, frozen=True, kw_only=True):
 
 
 class Offers(Struct, frozen=True, kw_only=True):
-    """What it gives: folders by search path, variables, a session script, an interpreter of its own, and the folders with
+    """What it gives: folders by search path, variables, its session scripts (one for each dialect), an interpreter of its own, and the folders with
     that one's modules.
     """
 
     search_paths: tuple[tuple[str, str], ...] = ()
     variables: tuple[tuple[str, str], ...] = ()
-    session_script: str = ""
+    session_scripts: tuple[str, ...] = ()
     interpreter: str = ""
     module_folders: tuple[str, ...] = ()
 

@@ -90,7 +90,10 @@ def _form(table: CheckedTable) -> Form:
         expected_seconds=table.number("expected-seconds"),
         limit_seconds=table.number("limit-seconds"),
         this_processor_only=table.truth("this-processor-only"),
+        executable=table.texts("executable"),
     )
+    if wrong := next((one for one in found.executable if _inside(one)), ""):
+        table.mistake("executable", f"{wrong!r} in executable; expected {_inside(wrong)}")
     table.no_others()
     return found
 
@@ -153,7 +156,7 @@ def _offers(table: CheckedTable | None) -> Offers:
     found = Offers(
         search_paths=table.many_pairs("search-path"),
         variables=table.pairs("variables"),
-        session_script=table.text("session-script", fits=_inside),
+        session_scripts=table.one_or_more_texts("session-script"),
         interpreter=table.text("interpreter", fits=_inside),
         module_folders=table.one_or_more_texts("modules"),
     )
@@ -165,6 +168,9 @@ def _offers(table: CheckedTable | None) -> Offers:
                 table.mistake(key, f"{name} = {value!r}; expected {expected}")
             if not value.isprintable():
                 table.mistake(key, f"{name} = {value!r}; expected text of one line, without control characters")
+    for key, places in (("session-script", found.session_scripts), ("modules", found.module_folders)):
+        if wrong := next((one for one in places if _inside(one)), ""):
+            table.mistake(key, f"{wrong!r} in {key}; expected {_inside(wrong)}")
     table.no_others()
     return found
 

@@ -14,6 +14,7 @@ from unified_shell.core.machine.processes.usage import UsageSampler
 from unified_shell.core.next_steps import Command
 
 from .clean_variables import clean_variables
+from .workplaces import mark_done, was_done
 
 __all__ = ["Workshop", "build_by_commands", "build_variables", "last_of_log"]
 
@@ -102,12 +103,17 @@ def build_variables(host: Host, folder: Place) -> dict[str, str]:
     return {**known, "HOME": folder, "LC_ALL": "C"}
 
 
-def build_by_commands(commands: Sequence[Sequence[str]], source: str, workshop: Workshop) -> str:
-    """Build as a description says: `{prefix}`, `{source}` and `{jobs}` in its words stand for what they say."""
+def build_by_commands(commands: Sequence[Sequence[str]], source: str, workshop: Workshop, *, of: str = "step") -> str:
+    """Build as a description says: `{prefix}`, `{source}` and `{jobs}` in its words stand for what they say. A command that
+    came to its end in a build that was interrupted is not run again.
+    """
     given = {"prefix": workshop.prefix, "source": source, "jobs": str(os.cpu_count() or 1)}
     for number, words in enumerate(commands, 1):
         argv = [_filled(word, given) for word in words]
-        workshop.run(f"step {number} of {len(commands)} ({os.path.basename(argv[0])})", argv, source)
+        if was_done(workshop.folder, f"{of}-{number}"):
+            continue
+        workshop.run(f"{of} {number} of {len(commands)} ({os.path.basename(argv[0])})", argv, source)
+        mark_done(workshop.folder, f"{of}-{number}")
     return workshop.prefix
 
 

@@ -2,9 +2,11 @@
 
 import os
 
+from msgspec import Struct
+
 from unified_shell.core.catalogs.description import Description, Needs, Offers, Subject
 from unified_shell.core.changes.merging import merged
-from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import CouldNot, Refused, UsageError
 from unified_shell.core.findings import Finding
@@ -14,24 +16,37 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text
 from unified_shell.core.next_steps import Labelled, ush
 
-from .archive_survey import name_and_version, programs_in
+from .archive_survey import name_and_version, programs_in, session_scripts_in
 from .managed_suites import TABLE, ManagedSuite, adopted_file, all_suites, suite_text
+from .script_checks import measure_in
 from .suite_checks import check_suite
-from .suite_wiring import plan_suite_unwiring, plan_suite_wiring
+from .suite_wiring import SuiteWiring, plan_suite_unwiring
 
-__all__ = ["plan_adopt_suite", "plan_forget_suite"]
+__all__ = ["AdoptRequest", "plan_adopt_suite", "plan_forget_suite"]
 
 
-def plan_adopt_suite(folder: str, host: Host, locations: Locations, *, named: str = "", wire: bool = True) -> Change:
-    """Plan to register the software in a folder, and with `wire` to have its programs in new sessions.
+class AdoptRequest(Struct, frozen=True, kw_only=True):
+    """What is adopted: a folder, `NAME-VERSION` where that does not say it, its session scripts, whether new sessions read
+    them themselves, and whether new sessions are to have it at all.
+    """
+
+    folder: str
+    named: str = ""
+    scripts: tuple[str, ...] = ()
+    sourced: bool = False
+    wire: bool = True
+
+
+def plan_adopt_suite(request: AdoptRequest, host: Host, locations: Locations) -> Change:
+    """Plan to register the software in a folder, and to have its programs in new sessions.
 
     Raises UsageError for what is no folder or says no name and version, CouldNot for one without programs in `bin`, Refused
     for one that is registered, or managed by ush.
     """
-    place = Place(os.path.normpath(join(host.working_directory, os.path.expanduser(folder))))
+    place = Place(os.path.normpath(join(host.working_directory, os.path.expanduser(request.folder))))
     if not os.path.isdir(place):
-        raise UsageError(f"{folder} is not a folder", next_step=ush("suite", "list"))
-    name, version = name_and_version(named or os.path.basename(place).lower(), place, ("suite", "adopt"))
+        raise UsageError(f"{request.folder} is not a folder", next_step=ush("suite", "list"))
+    name, version = name_and_version(request.named or os.path.basename(place).lower(), place, ("suite", "adopt"))
     full = f"{name}-{version}"
     if lies_in(place, locations.data):
         raise Refused(f"{shown(place, host.home)} is managed by ush", next_step=ush("suite", "list"))
@@ -44,7 +59,13 @@ def plan_adopt_suite(folder: str, host: Host, locations: Locations, *, named: st
             f"{shown(place, host.home)} has no program in bin",
             next_step=ush("path", "add", place, why="for its folders"),
         )
-    described = _described(name, version, place, programs)
+    described = _described(name, version, place, programs, _scripts(request, place, host))
+    measured = measure_in(described.offers.session_scripts, place, place, host)
+    if measured is not None and measured.trouble:
+        raise CouldNot(
+            f"its session script does not come to its end: {measured.trouble}",
+            next_step=ush("suite", "adopt", place, why="without --script"),
+        )
     suite = ManagedSuite(
         name=full,
         prefix=place,
@@ -54,11 +75,16 @@ def plan_adopt_suite(folder: str, host: Host, locations: Locations, *, named: st
         description=described,
         made_seconds=now_seconds(),
         adopted=True,
+        script=measured,
+        sourced=request.sourced,
     )
     step = PutRecord(path=adopted_file(locations), keys=(TABLE, full), before="", after=_record(suite))
     plan = Plan(
         aim=f"Adopt the suite {full}, in place",
-        lines=(plan_line(LineKind.ADD, About.SUITE, name=full, target=place),),
+        lines=(
+            plan_line(LineKind.ADD, About.SUITE, name=full, target=place),
+            *_script_notes(place, described),
+        ),
         afterwards=(Labelled(label="Verify it", step=ush("verify", f"suite:{full}")),),
     )
 
@@ -66,7 +92,37 @@ def plan_adopt_suite(folder: str, host: Host, locations: Locations, *, named: st
         return check_suite(suite, host)
 
     change = change_of(plan, prepare=lambda _staging: (step,), verify=verify)
-    return merged(change, plan_suite_wiring(described, place, host, locations)) if wire else change
+    if not request.wire:
+        return change
+    wiring = SuiteWiring(
+        described=described,
+        prefix=place,
+        host=host,
+        locations=locations,
+        script=measured,
+        sourced=request.sourced,
+    )
+    return merged(change, wiring.plan())
+
+
+def _scripts(request: AdoptRequest, place: Place, host: Host) -> tuple[str, ...]:
+    """Return the session scripts that were named, below the folder; raises UsageError for one that is not there."""
+    found = []
+    for one in request.scripts:
+        path = next((p for p in (join(place, one), join(host.working_directory, one)) if os.path.isfile(p)), "")
+        if not path or not lies_in(path, place):
+            raise UsageError(f"{one} is not a file of {place}", next_step=ush("suite", "adopt", place))
+        found.append(os.path.relpath(path, place))
+    return tuple(found)
+
+
+def _script_notes(place: Place, described: Description) -> tuple[PlanLine, ...]:
+    """Return a line for what looks like a session script of it and was not named: none is run that nobody asked for."""
+    if described.offers.session_scripts:
+        return ()
+    return tuple(
+        plan_line(LineKind.NOTE, About.SCRIPT_SEEN, file=join(place, one)) for one in session_scripts_in(place)
+    )
 
 
 def plan_forget_suite(suite: ManagedSuite, host: Host, locations: Locations) -> Change:
@@ -77,10 +133,12 @@ def plan_forget_suite(suite: ManagedSuite, host: Host, locations: Locations) -> 
         lines=(plan_line(LineKind.REMOVE, About.SUITE, name=suite.name, place=suite.prefix),),
     )
     change = change_of(plan, prepare=lambda _staging: (step,))
-    return merged(change, plan_suite_unwiring(suite.description, suite.prefix, host, locations))
+    return merged(change, plan_suite_unwiring(suite, host, locations))
 
 
-def _described(name: str, version: str, place: Place, programs: tuple[str, ...]) -> Description:
+def _described(
+    name: str, version: str, place: Place, programs: tuple[str, ...], scripts: tuple[str, ...]
+) -> Description:
     folders = [("PATH", "bin")]
     folders += [("MANPATH", "share/man")] if os.path.isdir(join(place, "share/man")) else []
     count = f"{len(programs)} program{'' if len(programs) == 1 else 's'}"
@@ -96,7 +154,7 @@ def _described(name: str, version: str, place: Place, programs: tuple[str, ...])
         categories=(),
         forms=(),
         needs=Needs(),
-        offers=Offers(search_paths=tuple(folders)),
+        offers=Offers(search_paths=tuple(folders), session_scripts=scripts),
         checks=(),
         trial=None,
     )

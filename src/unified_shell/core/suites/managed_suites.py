@@ -15,6 +15,9 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import Place, from_json_text, from_record_text, join, to_json_text
 from unified_shell.core.next_steps import ush
+from unified_shell.core.shells.planning.script_delta import ScriptDelta
+
+from .suite_offers import Offered, offered_by
 
 __all__ = [
     "ORIGIN_FILE",
@@ -24,6 +27,7 @@ __all__ = [
     "all_suites",
     "find_suite",
     "read_suites",
+    "read_tree",
     "suite_place",
     "suite_text",
 ]
@@ -44,6 +48,9 @@ class ManagedSuite(Struct, frozen=True, kw_only=True):
     sha256: str
     description: Description
     made_seconds: float
+    # What its session script was measured to change, where it has one; `sourced` where sessions read the script itself.
+    script: ScriptDelta | None = None
+    sourced: bool = False
     scope: Scope = Scope.ME
     adopted: bool = False
 
@@ -51,6 +58,11 @@ class ManagedSuite(Struct, frozen=True, kw_only=True):
     def version(self) -> str:
         """The version that its description names."""
         return self.description.version
+
+    @property
+    def offered(self) -> Offered:
+        """What it gives a session, by its description and by its script."""
+        return offered_by(self.description, self.prefix, self.script)
 
 
 def suite_place(locations: Locations, name: str) -> Place:
@@ -70,7 +82,7 @@ def read_suites(locations: Locations) -> tuple[ManagedSuite, ...]:
         names = sorted(os.listdir(folder))
     except OSError:
         return ()
-    own = [one for name in names if (one := _read(join(folder, name), locations)) is not None]
+    own = [one for name in names if (one := read_tree(join(folder, name), locations)) is not None]
     return tuple(sorted((*own, *_adopted(locations)), key=lambda one: one.name))
 
 
@@ -110,7 +122,8 @@ def suite_text(one: ManagedSuite) -> str:
     return to_json_text(fields) + "\n"
 
 
-def _read(tree: Place, locations: Locations) -> ManagedSuite | None:
+def read_tree(tree: Place, locations: Locations) -> ManagedSuite | None:
+    """Return the suite that a tree is; None for one without its file, or with one that cannot be read."""
     try:
         content = read_file(join(tree, ORIGIN_FILE))
         fields = from_json_text(content[0]) if content is not None else None

@@ -3,22 +3,22 @@
 import os
 from collections.abc import Iterator
 
-from unified_shell.core.catalogs.description import Description
 from unified_shell.core.commands.judging import judge_file
 from unified_shell.core.commands.states import State
 from unified_shell.core.expectations.carrying_out import Setting, carry_out
 from unified_shell.core.findings import Cause, Finding, Verdict
 from unified_shell.core.machine.common_dirs import absent_volume
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, inside, join
+from unified_shell.core.machine.places import inside, join
 from unified_shell.core.machine.programs.elf import read_elf
 from unified_shell.core.machine.programs.shared_libraries import resolve_libraries
 from unified_shell.core.next_steps import ush
 
 from .managed_suites import ManagedSuite
-from .suite_wiring import commands_of, filled
+from .script_checks import script_findings
+from .suite_offers import commands_of, session_variables
 
-__all__ = ["check_suite", "suite_variables"]
+__all__ = ["check_suite"]
 
 
 def check_suite(suite: ManagedSuite, host: Host) -> tuple[Finding, ...]:
@@ -26,20 +26,12 @@ def check_suite(suite: ManagedSuite, host: Host) -> tuple[Finding, ...]:
     found = tuple(_programs(suite, host))
     if any(one.is_fault for one in found):
         return found
-    variables = suite_variables(suite.description, suite.prefix, host)
+    found += tuple(script_findings(suite, host))
+    variables = session_variables(suite.offered, host)
     setting = Setting(variables=variables, folder=suite.prefix, python="python3", host=host)
     remedy = ush("undo", why="its description promises this")
     subject = f"suite {suite.name}"
     return (*found, *(carry_out(one, subject, setting, remedy=remedy) for one in suite.description.checks))
-
-
-def suite_variables(described: Description, prefix: Place, host: Host) -> dict[str, str]:
-    """Return this session's variables with what a suite offers in front, as a new session will have them."""
-    variables = host.environment()
-    for name, folder in reversed(described.offers.search_paths):
-        rest = variables.get(name, "")
-        variables[name] = os.pathsep.join(filter(None, (join(prefix, filled(folder, prefix)), rest)))
-    return variables | {name: filled(value, prefix) for name, value in described.offers.variables}
 
 
 def _programs(suite: ManagedSuite, host: Host) -> Iterator[Finding]:
@@ -57,9 +49,9 @@ def _programs(suite: ManagedSuite, host: Host) -> Iterator[Finding]:
         return
     own = {name for _, _, names in os.walk(prefix) for name in names if ".so" in name}
     count, entries = 0, host.search_path()
-    folders = [join(prefix, filled(f, prefix)) for name, f in suite.description.offers.search_paths if name == "PATH"]
-    for folder in folders:
-        for name in commands_of(prefix, suite.description):
+    offered = suite.offered
+    for folder in offered.command_folders:
+        for name in commands_of(offered):
             path = join(folder, name)
             if not os.path.isfile(path):
                 continue

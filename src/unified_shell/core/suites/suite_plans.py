@@ -2,6 +2,8 @@
 
 import os
 
+from msgspec.structs import replace
+
 from unified_shell.core.catalogs.acceptance import ask_acceptance
 from unified_shell.core.catalogs.description import FormKind
 from unified_shell.core.changes.file_steps import kept_bytes
@@ -16,12 +18,13 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.next_steps import Afterward, Labelled, ush
+from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.sessions.path_faults import first_on
 
-from .managed_suites import ManagedSuite, all_suites, read_suites
-from .suite_getting import SuiteGetting
+from .managed_suites import ManagedSuite, all_suites, read_suites, read_tree
+from .suite_getting import SuiteGetting, staged_tree
 from .suite_needs import check_needs, lacking_needs
-from .suite_wiring import plan_suite_unwiring, plan_suite_wiring
+from .suite_wiring import SuiteWiring, plan_suite_unwiring
 
 __all__ = ["plan_drop_suite", "plan_get_suite"]
 
@@ -37,9 +40,10 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
     origin, host, locations = getting.origin, getting.host, getting.locations
     described, form = origin.description, origin.form
     here = [one.name for one in read_suites(locations)]
-    if origin.name in here:
+    if origin.name in here and not getting.rebuild:
         said = f"{origin.name} is here already: {shown(getting.target, host.home)}"
-        if wire and not (wired := plan_suite_wiring(described, getting.target, host, locations)).plan.nothing_to_do:
+        there = next(one for one in read_suites(locations) if one.name == origin.name)
+        if wire and not (wired := _wiring(getting, there.script).plan()).plan.nothing_to_do:
             return wired
         return change_of(Plan(aim=said, nothing_to_do=said))
     known = [one.description.name for one in all_suites(host, locations)]
@@ -70,7 +74,35 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
         return Prepared(steps=(*made.steps, *licence_steps, *written), verify=made.verify)
 
     change = Change(plan=plan, prepare=prepare)
-    return merged(change, plan_suite_wiring(described, getting.target, host, locations)) if wire else change
+    return merged(change, _planned_wiring(getting)) if wire else change
+
+
+def _wiring(getting: SuiteGetting, script: ScriptDelta | None, *, sourced: bool = False) -> SuiteWiring:
+    return SuiteWiring(
+        described=getting.origin.description,
+        prefix=getting.target,
+        host=getting.host,
+        locations=getting.locations,
+        script=script,
+        sourced=sourced or getting.sourced,
+    )
+
+
+def _planned_wiring(getting: SuiteGetting) -> Change:
+    """Plan the wiring; what a session script changes is known, and put into it, when the suite is ready in staging."""
+    scripts = getting.origin.description.offers.session_scripts
+    if not scripts or getting.sourced:
+        return _wiring(getting, None).plan()
+    # The startup files are edited the same, whatever the script changes: the plan shows them as if it were sourced.
+    shown_as = _wiring(getting, None, sourced=True).plan()
+    line = plan_line(LineKind.ADD, About.SCRIPT_MEASURED, file=join(getting.target, scripts[0]))
+    others = (one for one in shown_as.plan.lines if one.about not in (About.SCRIPT, About.SCRIPT_NOT_READ))
+
+    def prepare(staging: Place) -> Prepared:
+        made = read_tree(staged_tree(staging), getting.locations)
+        return _wiring(getting, made.script if made is not None else None).plan().prepare(staging)
+
+    return Change(plan=replace(shown_as.plan, lines=(line, *others)), prepare=prepare)
 
 
 def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool) -> Change:
@@ -104,9 +136,7 @@ def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, co
     def prepare(staging: Place) -> tuple[Step, ...]:
         return (RetireTree(target=suite.prefix, retired=join(locations.data, "retired", os.path.basename(staging))),)
 
-    return merged(
-        change_of(plan, prepare=prepare), plan_suite_unwiring(suite.description, suite.prefix, host, locations)
-    )
+    return merged(change_of(plan, prepare=prepare), plan_suite_unwiring(suite, host, locations))
 
 
 def _needed_bytes(getting: SuiteGetting) -> int:
@@ -152,7 +182,9 @@ def _description_lines(getting: SuiteGetting) -> list[PlanLine]:
     if not text:
         return []
     lines = tuple(f"+ {line}" for line in text.splitlines())
-    return [plan_line(LineKind.EDIT, About.DESCRIPTION, file=_description_place(getting), diff=lines)]
+    bare = getting.origin.form.executable
+    made = [plan_line(LineKind.CHANGE, About.MADE_EXECUTABLE, files=bare)] if bare else []
+    return [*made, plan_line(LineKind.EDIT, About.DESCRIPTION, file=_description_place(getting), diff=lines)]
 
 
 def _answer_lines(getting: SuiteGetting) -> list[PlanLine]:

@@ -1,7 +1,6 @@
-"""What a suite offers to new sessions: folders on search paths, variables, a session script; and taking them back."""
+"""Having what a suite offers in new sessions: search-path entries, variables, its session script; and taking all that away."""
 
-import os
-
+from msgspec import Struct
 from msgspec.structs import replace
 
 from unified_shell.core.catalogs.description import Description
@@ -10,6 +9,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.shells.dialects.dialect import SessionScript, SetVariable, Side
+from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.planning.search_paths import check_variable_name
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script, script_lines
 from unified_shell.core.shells.planning.variables import check_variable, with_variable, without_variable
@@ -17,71 +17,110 @@ from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan
 from unified_shell.core.shells.startup.hookup import chosen_shells
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 
-__all__ = ["commands_of", "filled", "plan_suite_unwiring", "plan_suite_wiring"]
+from .managed_suites import ManagedSuite
+from .suite_offers import Offered, offered_by
+
+__all__ = ["SuiteWiring", "plan_suite_unwiring", "without_suite"]
 
 
-def filled(text: str, prefix: Place) -> str:
-    """Return a text of a description with `{prefix}` filled in."""
-    return text.replace("{prefix}", prefix)
+class SuiteWiring(Struct, frozen=True, kw_only=True):
+    """What of a suite is to be in new sessions. `script` is what its session script was measured to change; `sourced`, the
+    script itself is read by the sessions that can.
+    """
+
+    described: Description
+    prefix: Place
+    host: Host
+    locations: Locations
+    script: ScriptDelta | None = None
+    sourced: bool = False
+
+    @property
+    def offered(self) -> Offered:
+        """What it gives, without what its script does itself when it is sourced."""
+        return offered_by(self.described, self.prefix, None if self.sourced else self.script)
+
+    def applied(self, before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
+        """Return a wiring with all of it, and the lines that tell of it; raises UsageError for a name or value that no shell
+        can have.
+        """
+        after, offered = before, self.offered
+        # Each goes to the very front, so that the first that is named comes last.
+        for name, folder in reversed(offered.front):
+            check_variable_name(name)
+            after = after.with_entry(name, folder, Side.FRONT)
+        for name, folder in offered.back:
+            check_variable_name(name)
+            after = after.with_entry(name, folder, Side.BACK)
+        sides = [*((one, "front") for one in offered.front), *((one, "back") for one in offered.back)]
+        lines = [
+            plan_line(LineKind.ADD, About.ENTRY, directory=folder, variable=name, side=side)
+            for (name, folder), side in sides
+        ]
+        for name, value in offered.values:
+            check_variable(name, value)
+            after = with_variable(after, SetVariable(name=name, value=value))
+            lines.append(plan_line(LineKind.ADD, About.VARIABLE, name=name, value=value))
+        return after, (*lines, *_left_lines(self.script))
+
+    def plan(self) -> Change:
+        """Plan to have it in new sessions."""
+        before = read_wiring(self.locations)
+        after, lines = self.applied(before)
+        shells = chosen_shells(self.host)
+        scripts = self._scripts(before) if self.sourced else ()
+        for script in scripts:
+            after = replace(after, scripts=(*(one for one in after.scripts if one.file != script.file), script))
+            lines += tuple(script_lines(script, shells))
+        offered = self.offered
+        change = WiringChange(
+            aim=f"Wire {self.described.name}",
+            before=before,
+            after=after,
+            lines=lines,
+            nothing="new sessions have it already",
+            wanted=offered.command_folders,
+            values=offered.values,
+            in_front=True,
+            script=scripts[0] if scripts else None,
+        )
+        return plan_wiring(change, shells, self.host, self.locations)
+
+    def _scripts(self, wiring: Wiring) -> tuple[SessionScript, ...]:
+        """Return its session scripts; their dialects are told by their names, since they may not be here yet."""
+        rank = max([one.rank for one in wiring.scripts], default=0)
+        places = [join(self.prefix, one) for one in self.described.offers.session_scripts]
+        return tuple(
+            SessionScript(file=place, dialect=dialect_of_script(place, b""), rank=rank + number)
+            for number, place in enumerate(places, 1)
+        )
 
 
-def plan_suite_wiring(described: Description, prefix: Place, host: Host, locations: Locations) -> Change:
-    """Plan to have what a suite offers in new sessions."""
-    before = read_wiring(locations)
-    after, lines = before, list[PlanLine]()
-    folders = [(variable, join(prefix, filled(folder, prefix))) for variable, folder in described.offers.search_paths]
-    # Each goes to the very front, so that the first that is named comes last.
-    for variable, folder in reversed(folders):
-        after = after.with_entry(variable, folder, Side.FRONT)
+def _left_lines(script: ScriptDelta | None) -> tuple[PlanLine, ...]:
+    """Return the lines that tell what of a session script is not written down."""
+    if script is None:
+        return ()
+    kept = tuple(f"{kind} {name}" for kind, name in script.session_only)
+    lines = [plan_line(LineKind.WARNING, About.SCRIPT_ONLY, things=kept)] if kept else []
     lines += [
-        plan_line(LineKind.ADD, About.ENTRY, directory=folder, variable=name, side="front")
-        for name, folder in folders
+        plan_line(LineKind.WARNING, About.SCRIPT_LEFT_OUT, directory=place, variable=name)
+        for name, place in script.outside
     ]
-    values = [(name, filled(value, prefix)) for name, value in described.offers.variables]
-    for name, _ in folders:
-        check_variable_name(name)
-    for name, value in values:
-        check_variable(name, value)
-        after = with_variable(after, SetVariable(name=name, value=value))
-        lines.append(plan_line(LineKind.ADD, About.VARIABLE, name=name, value=value))
-    script = _session_script(described, prefix, after)
-    shells = chosen_shells(host)
-    if script is not None:
-        after = replace(after, scripts=(*(one for one in after.scripts if one.file != script.file), script))
-        lines += script_lines(script, shells)
-    change = WiringChange(
-        aim=f"Wire {described.name}",
-        before=before,
-        after=after,
-        lines=tuple(lines),
-        nothing="new sessions have it already",
-        wanted=tuple(folder for name, folder in folders if name == "PATH"),
-        values=tuple(values),
-        in_front=True,
-        script=script,
-    )
-    return plan_wiring(change, shells, host, locations)
+    if script.unclear:
+        lines.append(plan_line(LineKind.WARNING, About.SCRIPT_UNCLEAR, variables=script.unclear))
+    return tuple(lines)
 
 
-def _session_script(described: Description, prefix: Place, wiring: Wiring) -> SessionScript | None:
-    """Return the session script that a suite has; its dialect is told by its name, since it is not here yet."""
-    if not described.offers.session_script:
-        return None
-    place = join(prefix, described.offers.session_script)
-    rank = max([one.rank for one in wiring.scripts], default=0) + 1
-    return SessionScript(file=place, dialect=dialect_of_script(place, b""), rank=rank)
-
-
-def plan_suite_unwiring(described: Description, prefix: Place, host: Host, locations: Locations) -> Change:
+def plan_suite_unwiring(suite: ManagedSuite, host: Host, locations: Locations) -> Change:
     """Plan to take all that leads into a suite's tree, and its variables, out of the wiring."""
     before = read_wiring(locations)
-    after = _without(before, described, prefix)
+    after = without_suite(before, suite)
     gone = [one for one in before.entries if one not in after.entries]
     lines = [plan_line(LineKind.REMOVE, About.ENTRY, directory=one.directory, variable=one.variable) for one in gone]
     values = [one for one in before.variables if one not in after.variables]
     lines += [plan_line(LineKind.REMOVE, About.VARIABLE, name=one.name) for one in values]
     change = WiringChange(
-        aim=f"Unwire {described.name}",
+        aim=f"Unwire {suite.description.name}",
         before=before,
         after=after,
         lines=tuple(lines),
@@ -91,24 +130,14 @@ def plan_suite_unwiring(described: Description, prefix: Place, host: Host, locat
     return plan_wiring(change, chosen_shells(host), host, locations, hook=False)
 
 
-def _without(wiring: Wiring, described: Description, prefix: Place) -> Wiring:
+def without_suite(wiring: Wiring, suite: ManagedSuite) -> Wiring:
+    """Return a wiring without what leads into a suite's tree, and without the variables that it set."""
     after = wiring
     for one in wiring.entries:
-        if lies_in(one.directory, prefix):
+        if lies_in(one.directory, suite.prefix):
             after = after.without_entry(one.variable, one.directory)
-    own = {name: filled(value, prefix) for name, value in described.offers.variables}
+    own = dict(offered_by(suite.description, suite.prefix, suite.script).values)
     for variable in wiring.variables:
         if own.get(variable.name) == variable.value:
             after = without_variable(after, variable.name)
-    scripts = tuple(one for one in after.scripts if not lies_in(one.file, prefix))
-    return replace(after, scripts=scripts)
-
-
-def commands_of(prefix: Place, described: Description) -> tuple[str, ...]:
-    """Return the commands in the folders that a suite puts on PATH."""
-    names: set[str] = set()
-    for variable, folder in described.offers.search_paths:
-        place = join(prefix, filled(folder, prefix))
-        if variable == "PATH" and os.path.isdir(place):
-            names.update(one for one in os.listdir(place) if os.access(join(place, one), os.X_OK))
-    return tuple(sorted(names))
+    return replace(after, scripts=tuple(one for one in after.scripts if not lies_in(one.file, suite.prefix)))

@@ -24,6 +24,11 @@ class Bash(PosixText):
     bare_words: tuple[str, ...] = ("--noprofile", "--norc")
     command_reads = "no startup file but what BASH_ENV names; started by sshd, ~/.bashrc"
 
+    def state_line(self, file: str) -> str:
+        """Return the lists of functions, aliases, options and traps."""
+        lists = ("declare -F", "alias -p", "shopt -ps", "set +o", "trap -p")
+        return f"{{ {'; '.join(f'builtin {one}' for one in lists)}; }} >| {self.quote(file)} 2>/dev/null"
+
     def startup_files(
         self,
         mode: Mode,

@@ -102,6 +102,10 @@ class CommandPrompt:
         """Return the line that calls a batch file."""
         return f"call {self.quote(file)}"
 
+    def state_line(self, file: str) -> str:  # noqa: ARG002
+        """Return nothing: it was not tried here."""
+        return ""
+
     def syntax_check(self, file: str) -> tuple[str, ...]:  # noqa: ARG002
         """Return nothing: it has none."""
         return ()

@@ -202,6 +202,12 @@ class Dialect(Protocol):
         """Return the command that reads a file in this session."""
         ...
 
+    def state_line(self, file: str) -> str:
+        """Return the command that writes into a file what a session has beside variables, one thing a line: `declare -f
+        NAME`, `alias NAME=…`, `set -o NAME`, `trap -- … NAME`; empty where there is none.
+        """
+        ...
+
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return the words (after the shell's own) that check a file without running it; none: no such check."""
         ...

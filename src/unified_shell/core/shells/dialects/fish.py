@@ -160,6 +160,10 @@ class Fish:
         """Return the command that reads a file."""
         return f"source {self.quote(file)}"
 
+    def state_line(self, file: str) -> str:
+        """Return the list of functions; fish's aliases are functions."""
+        return f"for one in (functions -an); echo declare -f $one; end > {self.quote(file)} 2>/dev/null"
+
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return the check without startup files."""
         return ("--no-config", "--no-execute", file)

@@ -23,6 +23,11 @@ class Ksh(PosixText):
     own_file = ".kshrc"
     system_files: tuple[str, ...] = ("/etc/ksh.kshrc",)
 
+    def state_line(self, file: str) -> str:
+        """Return the lists of functions and aliases."""
+        names = "typeset +f | /bin/sed 's/[( ].*//; s/^/declare -f /'"
+        return f"{{ {names}; alias | /bin/sed 's/^/alias /'; }} >| {self.quote(file)} 2>/dev/null"
+
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
         """Return the files; the one of interactive sessions is read at logins too, and takes the hook-up."""
         own = env_file(variables, home, join(home, self.own_file)) or join(home, self.own_file)

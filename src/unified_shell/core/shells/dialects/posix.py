@@ -119,6 +119,10 @@ class PosixText:
         """Return the dot command."""
         return f". {self.quote(file)}"
 
+    def state_line(self, file: str) -> str:
+        """Return the list of aliases; these shells have no list of functions."""
+        return f"{{ alias | /bin/sed 's/^/alias /'; }} >| {self.quote(file)} 2>/dev/null"
+
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return `-n FILE`: read, do not run."""
         return ("-n", file)

@@ -116,6 +116,10 @@ class PowerShell:
         """Return the dot command."""
         return f". {self.quote(file)}"
 
+    def state_line(self, file: str) -> str:  # noqa: ARG002
+        """Return nothing: it was not tried here."""
+        return ""
+
     def syntax_check(self, file: str) -> tuple[str, ...]:  # noqa: ARG002
         """Return nothing: it has no such option."""
         return ()

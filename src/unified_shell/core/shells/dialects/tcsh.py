@@ -162,6 +162,10 @@ class Tcsh:
         """Return the command that reads a file."""
         return f"source {self.quote(file)}"
 
+    def state_line(self, file: str) -> str:
+        """Return the list of aliases."""
+        return f"( alias | /bin/sed 's/^/alias /' ) >&! {self.quote(file)}"
+
     def syntax_check(self, file: str) -> tuple[str, ...]:
         """Return the check without startup files; it finds unclosed quotes and little else."""
         return ("-f", "-n", file)

@@ -26,6 +26,12 @@ class Zsh(PosixText):
     forget_line = "rehash"
     command_reads = "~/.zshenv only, which the wiring leaves alone"
 
+    def state_line(self, file: str) -> str:
+        """Return the lists of functions, aliases and options."""
+        names = 'builtin print -rl -- "declare -f "${^${(k)functions}}'
+        options = 'builtin print -rl -- "set -o "${^${(k)options[(R)on]}}'
+        return f"{{ {names}; builtin alias -L; {options}; }} >| {self.quote(file)} 2>/dev/null"
+
     def startup_files(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> tuple[StartupFile, ...]:
         """Return the pairs of system-wide and personal files in order."""
         folder = variable_of(variables, "ZDOTDIR") or home

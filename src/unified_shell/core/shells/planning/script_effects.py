@@ -11,12 +11,12 @@ from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
 
+from .script_delta import OWN_VARIABLES, read_variables
+
 __all__ = ["ScriptEffects", "try_script"]
 
 # Each new session would wait as long: nobody keeps a script of 20 s.
 LIMIT_SECONDS = 20.0
-# What shells set themselves.
-OWN = frozenset({"_", "PWD", "OLDPWD", "SHLVL", "SHELL", "A__z", "LOGNAME", "USER", "HOST", "HOSTTYPE", "VENDOR"})
 
 
 class ScriptEffects(Struct, frozen=True, kw_only=True):
@@ -63,18 +63,12 @@ def try_script(file: Place, dialect: str, host: Host) -> ScriptEffects:
                 printed=printed,
                 trouble=ran.trouble or "it ends the session",
             )
-        was, now = _variables(first), _variables(last)
+        was, now = read_variables(first), read_variables(last)
     added = [one for one in now.get("PATH", "").split(":") if one not in was.get("PATH", "").split(":")]
-    changed = [name for name, value in now.items() if was.get(name) != value and name not in (*OWN, "PATH")]
+    changed = [name for name, value in now.items() if was.get(name) != value and name not in (*OWN_VARIABLES, "PATH")]
     return ScriptEffects(
         elapsed_seconds=ran.elapsed_seconds,
         printed=printed,
         directories=tuple(map(Place, added)),
         variables=tuple(sorted(changed)),
     )
-
-
-def _variables(file: str) -> dict[str, str]:
-    with open(file, "rb") as opened:
-        pairs = [os.fsdecode(one).partition("=") for one in opened.read().split(b"\0") if one]
-    return {name: value for name, _, value in pairs}

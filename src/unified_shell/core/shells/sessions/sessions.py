@@ -17,7 +17,7 @@ from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Opening
 
 from .session_questions import Questions
 
-__all__ = ["Session", "find_program", "fresh_variables", "open_session"]
+__all__ = ["SYSTEM_PATH", "Session", "find_program", "fresh_variables", "open_session"]
 
 # What takes longer asks something, or hangs.
 TIMEOUT_SECONDS = 10.0

@@ -17,7 +17,7 @@ from unified_shell.core.machine.processes.usage import UsageSampler
 from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.shells.sessions.path_faults import first_on
 from unified_shell.core.suites.managed_suites import ManagedSuite
-from unified_shell.core.suites.suite_checks import suite_variables
+from unified_shell.core.suites.suite_offers import session_variables
 
 from .trial_data import fill_folder
 
@@ -91,7 +91,7 @@ class _Trying(Struct, frozen=True, kw_only=True):
     def _run(self, command: TrialCommand, count: int, place: Place) -> Ran:
         given = {"{processes}": str(count), "{prefix}": self.suite.prefix, "{home}": self.host.home}
         argv = [_filled(word, given) for word in command.words]
-        variables = suite_variables(self.suite.description, self.suite.prefix, self.host)
+        variables = session_variables(self.suite.offered, self.host)
         variables |= {name: _filled(value, given) for name, value in self.trial.variables}
         program = first_on(variables.get("PATH", "").split(os.pathsep), argv[0]) or argv[0]
         folder = join(place, self.trial.folder)

@@ -23,9 +23,9 @@ def managed_places(host: Host, locations: Locations) -> dict[str, str]:
     named += [(one.executable, one.name) for one in all_managed(host, locations)]
     places = {str(os.path.dirname(executable)): f"interpreter {name}" for executable, name in named}
     for suite in all_suites(host, locations):
-        for variable, folder in suite.description.offers.search_paths:
+        for variable, folder in suite.offered.front:
             if variable == "PATH":
-                places[str(join(suite.prefix, folder))] = f"suite {suite.name}"
+                places[str(folder)] = f"suite {suite.name}"
     places[str(links_folder(everyone_locations(host)))] = "the commands preferred for everyone"
     places[str(links_folder(locations))] = "the preferred commands"
     return places | {str(one.layout.scripts): f"environment {one.name}" for one in all_environments(host, locations)}
