@@ -85,7 +85,10 @@ def _suite(described: Description, archive: Path) -> dict[str, object]:
 def _moved(home: Path) -> str:
     """Let the suite stand in another place, with the first one gone, and return what is wrong there."""
     (tree,) = (one for one in (home / "ush/data/suites").iterdir() if one.is_dir())
-    new = home / "moved here" / tree.name
+    bears = not json.loads((tree / "unified-shell-suite.json").read_text())["description"]["needs"][
+        "place_without_spaces"
+    ]
+    new = home / ("moved here" if bears else "moved-here") / tree.name
     shutil.copytree(tree, new, symlinks=True)
     moved = relocate_tree(str(new), str(tree), str(new), finds_itself=False)
     if moved.stuck or check_libraries(str(new), str(tree)):

@@ -14,6 +14,7 @@ from .context import Context, pass_context
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.interpreters.facts import InterpreterFacts
+    from unified_shell.core.shells.wiring.wiring import Wiring
 
 __all__ = ["environment"]
 
@@ -48,7 +49,9 @@ own_files = click.option("--own-files", "alone", is_flag=True, help="Share no fi
 
 @environment.command()
 @click.argument("name")
-@click.option("--interpreter", "wanted", default="", help="A path, name or version [default: the session's].")
+@click.option(
+    "--interpreter", "wanted", default="", help="A path, name, version or suite:NAME [default: the session's]."
+)
 @click.option(
     "--supported-by",
     "packages",
@@ -89,11 +92,13 @@ def new(
     if wanted and packages:
         raise UsageError("--interpreter and --supported-by both choose the interpreter", next_step="give one of them")
     why: tuple[str, ...] = ()
+    wiring = None
     if packages:
         requests = [parse_request(text) for text in packages]
         facts, why = choose_for(requests, context.indexes, context.host, context.locations)
     else:
-        facts = choose_interpreter(wanted, context.host, context.locations)
+        place, wiring = _of_suite(context, wanted)
+        facts = choose_interpreter(place or wanted, context.host, context.locations)
 
     locations = context.locations_for(how.scope)
 
@@ -102,9 +107,20 @@ def new(
             return plan_new_filled(
                 name, facts, context.indexes_for(how.scope), context.host, locations, own_files=alone
             )
-        return plan_new(name, facts, context.host, locations, why=why, own_files=alone)
+        return plan_new(name, facts, context.host, locations, why=why, own_files=alone, wiring=wiring)
 
     perform(context, make, how)
+
+
+def _of_suite(context: Context, wanted: str) -> "tuple[str, Wiring | None]":
+    """Return the interpreter that a suite named as `suite:NAME` brings, and the wiring by which its modules are seen."""
+    from unified_shell.core.suites.managed_suites import find_suite
+    from unified_shell.core.suites.suite_wiring import modules_wiring
+
+    if not wanted.startswith("suite:"):
+        return "", None
+    found = find_suite(wanted.removeprefix("suite:"), context.host, context.locations)
+    return found.interpreter, modules_wiring(found)
 
 
 def _new_library(context: Context, name: str, language: str, wanted: str, how: ChangeOptions, *, plain: bool) -> None:

@@ -30,6 +30,7 @@ class _GetWords(TypedDict):
     root: str
     sha256: str
     compilers: tuple[str, ...]
+    environment: str
     sourced: bool
     rebuild: bool
     no_wire: bool
@@ -77,6 +78,7 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
     metavar="[LANGUAGE=]PROGRAM",
     help="Build with this compiler, such as clang or fortran=flang.",
 )
+@click.option("-e", "--environment", default="", help="Only while this environment is entered.")
 @click.option("--rebuild", is_flag=True, help="Build it anew from its archive, though it is here.")
 @click.option("--sourced", is_flag=True, help="Let new sessions read its session script themselves.")
 @click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
@@ -118,6 +120,7 @@ def get(context: Context, what: str, *, how: ChangeOptions, **words: Unpack[_Get
             compilers=chosen,
             sourced=words["sourced"],
             rebuild=words["rebuild"],
+            environment=context.own_wiring(words["environment"]) if words["environment"] else None,
         )
         return plan_get_suite(getting, words["accepted"], wire=not words["no_wire"])
 
@@ -236,6 +239,55 @@ def try_suite(context: Context, name: str, *, into: str, processes: int | None, 
 
 
 @suite.command()
+@click.argument("what")
+@click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
+@click.option("-e", "--environment", default="", help="Only while this environment is entered.")
+@click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
+@for_whom
+@change_options
+@pass_context
+def refresh(
+    context: Context,
+    what: str,
+    *,
+    archive: str,
+    environment: str,
+    accepted: tuple[str, ...],
+    how: ChangeOptions,
+) -> None:
+    """Update a suite to the newest version that is offered, or to the newest within a bound ('humscan<2').
+
+    The version that was here stays beside it. Where none is newer, its session script is measured again.
+    """
+    from unified_shell.core.suites.managed_suites import find_newest
+    from unified_shell.core.suites.suite_getting import SuiteGetting
+    from unified_shell.core.suites.suite_origins import SuiteRequest, offered_newer, settle_suite
+    from unified_shell.core.suites.suite_refreshing import plan_measure_again, plan_newer_suite
+    from unified_shell.core.suites.suite_wiring import is_wired
+
+    locations = context.locations_for(how.scope)
+
+    def make() -> "Change":
+        found = find_newest(what, context.host, locations)
+        newer = offered_newer(what, found, _described(context), context.host)
+        if not newer:
+            return plan_measure_again(found, context.host, locations)
+        request = SuiteRequest(what=f"{found.description.name}=={newer}", archive=archive)
+        getting = SuiteGetting(
+            origin=settle_suite(request, _described(context), context.fetcher, context.host, locations),
+            host=context.host,
+            locations=locations,
+            fetcher=context.fetcher,
+            progress=context.tell_progress,
+            sourced=found.sourced,
+            environment=context.own_wiring(environment) if environment else None,
+        )
+        return plan_newer_suite(found, getting, accepted, wire=is_wired(found, locations) or bool(environment))
+
+    perform(context, make, how)
+
+
+@suite.command()
 @click.argument("name")
 @click.option("--even-if-needed", is_flag=True, help="Even if another suite needs it.")
 @for_whom
@@ -254,7 +306,7 @@ def drop(context: Context, name: str, *, even_if_needed: bool, how: ChangeOption
     def make() -> "Change":
         found = find_suite(name, context.host, locations)
         if found.adopted and found.scope is locations.scope:
-            return plan_forget_suite(found, context.host, locations)
+            return plan_forget_suite(found, context.host, locations, consent=even_if_needed)
         return plan_drop_suite(found, context.host, locations, consent=even_if_needed)
 
     perform(context, make, how)

@@ -90,6 +90,11 @@ def print_environment(screen: Screen, report: EnvironmentReport, home: str) -> N
             *(("drift", one) for one in report.drift),
             *(("offered", shown(one, home)) for one in report.offered),
             *_ways_in(environment, home),
+            *(
+                (one.variable, f"{shown(one.directory, home)}   while it is entered")
+                for one in contents.wiring.entries
+            ),
+            *((one.name, f"{shown(one.value, home)}   while it is entered") for one in contents.wiring.variables),
         ],
     )
     if contents.is_python:

@@ -173,6 +173,9 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "run three times once it is here; what it sets is written for every shell (--sourced: it is read instead)",
     ),
     About.MADE_EXECUTABLE: ("made executable: {files:list}", "the archive brings them without that"),
+    About.OLDER_STAYS: ("{name} stays beside it", "{place:place}"),
+    About.OWN_INTERPRETER: ("its own {title}, {bits} bit: {place:place}", "it stays behind yours on PATH"),
+    About.MODULE_FOLDER: ("its modules: {folder:place}", ""),
     About.SCRIPT_SEEN: ("{file:place} looks like its session script; it was not run", "--script {file:place}"),
     About.SCRIPT_ONLY: ("only sourcing its session script gives: {things:list}", "--sourced"),
     About.SCRIPT_LEFT_OUT: (

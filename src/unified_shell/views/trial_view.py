@@ -85,6 +85,10 @@ def _print_runs(screen: Screen, runs: Sequence[RunFigures]) -> None:
     print_table(screen, ("asked for", "time", "processor", "memory, at most", "seen at once"), rows, indent=2)
 
 
+def _counted(count: int, word: str, ending: str) -> str:
+    return f"{count} {word}{'' if count == 1 else ending}"
+
+
 def _print_result(screen: Screen, path: str, home: str) -> None:
     if not os.path.isfile(path):
         return

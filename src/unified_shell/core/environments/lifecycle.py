@@ -3,6 +3,8 @@
 import os
 from collections.abc import Sequence
 
+from msgspec.structs import replace
+
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, FlipLink, RetireTree, Step
 from unified_shell.core.environments.model.adopted import ADOPTED, adopted_places, is_protected, records_file
@@ -17,6 +19,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, to_json_text, to_record_text
 from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
+from unified_shell.core.shells.wiring.wiring import Wiring
 
 __all__ = ["plan_drop", "plan_drop_unreadable", "plan_new", "ways_in"]
 
@@ -29,16 +32,17 @@ def plan_new(
     *,
     why: Sequence[str] = (),
     own_files: bool = False,
+    wiring: Wiring | None = None,
 ) -> Change:
     """Plan to make an empty environment on an interpreter; `why` says why it is not on another one.
 
-    With `own_files` it will share none with others by hard link.
+    With `own_files` it will share none with others by hard link; `wiring` holds while it is entered.
     """
     check_name(name, locations)
     check_base(facts)
     check_base_for(facts, locations)
     prefix = link_place(locations.data, name)
-    contents = new_contents(name, facts, own_files=own_files)
+    contents = replace(new_contents(name, facts, own_files=own_files), wiring=wiring or Wiring())
     plan = Plan(
         aim=f"Create the environment {name} on {facts.title}",
         lines=(
@@ -49,6 +53,16 @@ def plan_new(
                 interpreter=facts.real_executable,
                 bits=facts.word_size_bits,
                 architecture=facts.architecture,
+            ),
+            *(
+                plan_line(
+                    LineKind.ADD,
+                    About.ENTRY,
+                    variable=one.variable,
+                    side=one.side.value,
+                    directory=one.directory,
+                )
+                for one in contents.wiring.entries
             ),
             *(plan_line(LineKind.NOTE, About.INTERPRETER_REJECTED, reason=one) for one in why),
         ),

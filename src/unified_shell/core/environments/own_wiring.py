@@ -78,11 +78,15 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
         line = plan_line(LineKind.REMOVE, About.VARIABLE, name=name)
         return self._plan(aim, line, without_variable(self._before, name))
 
+    def plan_wiring(self, aim: str, lines: tuple[PlanLine, ...], after: Wiring) -> Change:
+        """Plan to have a whole wiring while the environment is entered; `lines` tell what is new in it."""
+        return self._plan(aim, lines, after)
+
     @property
     def _before(self) -> Wiring:
         return self.environment.contents.wiring
 
-    def _plan(self, aim: str, line: PlanLine, after: Wiring) -> Change:
+    def _plan(self, aim: str, lines: PlanLine | tuple[PlanLine, ...], after: Wiring) -> Change:
         environment, name = self.environment, self.environment.name
         if after == self._before:
             plan = Plan(aim=aim, nothing_to_do=f"nothing to change in the environment {name}")
@@ -96,7 +100,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
         )
         plan = Plan(
             aim=aim,
-            lines=(line, *renewal.lines),
+            lines=(*(lines if isinstance(lines, tuple) else (lines,)), *renewal.lines),
             relies_on=(f"environment {name}",),
             afterwards=(
                 Labelled(

@@ -73,7 +73,7 @@ def _text_trouble(expected: ExpectedFile, lines: list[str]) -> str:
     for pattern, times in expected.counts:
         found = len(re.findall(pattern, text, re.MULTILINE))
         if found != times:
-            return f"has {found} of {pattern!r}, not {times}"
+            return f"has {found} of '{pattern}', not {times}"
     for number in expected.numbers:
         match = re.search(number.pattern, text, re.MULTILINE)
         try:
@@ -81,10 +81,10 @@ def _text_trouble(expected: ExpectedFile, lines: list[str]) -> str:
         except (ValueError, IndexError):
             value = None
         if value is None:
-            return f"has no number at {number.pattern!r}"
+            return f"has no number at '{number.pattern}'"
         if not abs(value - number.value) <= number.within:
             bound = f", give or take {number.within:g}" if number.within else ""
-            return f"has {value:.10g} at {number.pattern!r}; expected {number.value:.10g}{bound}"
+            return f"has {value:.10g} at '{number.pattern}'; expected {number.value:.10g}{bound}"
     return ""
 
 

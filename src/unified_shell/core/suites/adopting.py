@@ -10,19 +10,22 @@ from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanL
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import CouldNot, Refused, UsageError
 from unified_shell.core.findings import Finding
+from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text
 from unified_shell.core.next_steps import Labelled, ush
 
+from .application import Application, find_application
 from .archive_survey import name_and_version, programs_in, session_scripts_in
 from .managed_suites import TABLE, ManagedSuite, adopted_file, all_suites, suite_text
 from .script_checks import measure_in
 from .suite_checks import check_suite
+from .suite_dependants import check_not_needed
 from .suite_wiring import SuiteWiring, plan_suite_unwiring
 
-__all__ = ["AdoptRequest", "plan_adopt_suite", "plan_forget_suite"]
+__all__ = ["AdoptRequest", "adopted_record", "plan_adopt_suite", "plan_forget_suite"]
 
 
 class AdoptRequest(Struct, frozen=True, kw_only=True):
@@ -52,14 +55,29 @@ def plan_adopt_suite(request: AdoptRequest, host: Host, locations: Locations) ->
         raise Refused(f"{shown(place, host.home)} is managed by ush", next_step=ush("suite", "list"))
     taken = next((one for one in all_suites(host, locations) if full == one.name or one.prefix == place), None)
     if taken is not None:
-        raise Refused(f"{taken.name} is here already, at {taken.prefix}", next_step=ush("suite", "show", taken.name))
+        other = f"{name}.2-{version}"
+        both = ush("suite", "adopt", place, "--as", other, why="to have both")
+        raise Refused(
+            f"{taken.name} is here already, at {taken.prefix}",
+            next_step=ush("suite", "show", taken.name) if taken.prefix == place else both,
+        )
     programs = programs_in(place)
     if not programs:
         raise CouldNot(
             f"{shown(place, host.home)} has no program in bin",
             next_step=ush("path", "add", place, why="for its folders"),
         )
-    described = _described(name, version, place, programs, _scripts(request, place, host))
+    application = find_application(place, host)
+    folders = [("PATH", "bin")]
+    folders += [("MANPATH", "share/man")] if os.path.isdir(join(place, "share/man")) else []
+    offers = Offers(
+        search_paths=tuple(folders),
+        session_scripts=_scripts(request, place, host),
+        interpreter=application.interpreters[0] if application.interpreters else "",
+        module_folders=application.module_folders,
+    )
+    count = f"{len(programs)} program{'' if len(programs) == 1 else 's'}"
+    described = _described(name, version, f"adopted, {count}", offers)
     measured = measure_in(described.offers.session_scripts, place, place, host)
     if measured is not None and measured.trouble:
         raise CouldNot(
@@ -78,14 +96,27 @@ def plan_adopt_suite(request: AdoptRequest, host: Host, locations: Locations) ->
         script=measured,
         sourced=request.sourced,
     )
-    step = PutRecord(path=adopted_file(locations), keys=(TABLE, full), before="", after=_record(suite))
+    step = PutRecord(path=adopted_file(locations), keys=(TABLE, full), before="", after=adopted_record(suite))
     plan = Plan(
         aim=f"Adopt the suite {full}, in place",
         lines=(
             plan_line(LineKind.ADD, About.SUITE, name=full, target=place),
             *_script_notes(place, described),
+            *_application_lines(place, application, host),
         ),
-        afterwards=(Labelled(label="Verify it", step=ush("verify", f"suite:{full}")),),
+        afterwards=(
+            Labelled(label="Verify it", step=ush("verify", f"suite:{full}")),
+            *(
+                [
+                    Labelled(
+                        label="An environment on its interpreter, which sees its modules",
+                        step=ush("environment", "new", "NAME", "--interpreter", f"suite:{full}"),
+                    )
+                ]
+                if application.interpreters
+                else []
+            ),
+        ),
     )
 
     def verify() -> tuple[Finding, ...]:
@@ -116,6 +147,23 @@ def _scripts(request: AdoptRequest, place: Place, host: Host) -> tuple[str, ...]
     return tuple(found)
 
 
+def _application_lines(place: Place, application: Application, host: Host) -> tuple[PlanLine, ...]:
+    """Return the lines that tell of interpreters of its own, and of the folders of their modules."""
+    facts = [probe(join(place, one), host) for one in application.interpreters]
+    return (
+        *(
+            plan_line(
+                LineKind.NOTE, About.OWN_INTERPRETER, title=one.title, bits=one.word_size_bits, place=one.executable
+            )
+            for one in facts
+        ),
+        *(
+            plan_line(LineKind.NOTE, About.MODULE_FOLDER, folder=join(place, one))
+            for one in application.module_folders
+        ),
+    )
+
+
 def _script_notes(place: Place, described: Description) -> tuple[PlanLine, ...]:
     """Return a line for what looks like a session script of it and was not named: none is run that nobody asked for."""
     if described.offers.session_scripts:
@@ -125,28 +173,24 @@ def _script_notes(place: Place, described: Description) -> tuple[PlanLine, ...]:
     )
 
 
-def plan_forget_suite(suite: ManagedSuite, host: Host, locations: Locations) -> Change:
+def plan_forget_suite(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool = False) -> Change:
     """Plan to forget an adopted suite, and take what leads into it out of the wiring; its folder stays."""
-    step = DropRecord(path=adopted_file(locations), keys=(TABLE, suite.name), before=_record(suite))
+    needing = check_not_needed(suite, host, locations, consent=consent)
+    step = DropRecord(path=adopted_file(locations), keys=(TABLE, suite.name), before=adopted_record(suite))
     plan = Plan(
         aim=f"Forget the suite {suite.name}; {shown(suite.prefix, host.home)} stays as it is",
-        lines=(plan_line(LineKind.REMOVE, About.SUITE, name=suite.name, place=suite.prefix),),
+        lines=(plan_line(LineKind.REMOVE, About.SUITE, name=suite.name, place=suite.prefix), *needing),
     )
     change = change_of(plan, prepare=lambda _staging: (step,))
     return merged(change, plan_suite_unwiring(suite, host, locations))
 
 
-def _described(
-    name: str, version: str, place: Place, programs: tuple[str, ...], scripts: tuple[str, ...]
-) -> Description:
-    folders = [("PATH", "bin")]
-    folders += [("MANPATH", "share/man")] if os.path.isdir(join(place, "share/man")) else []
-    count = f"{len(programs)} program{'' if len(programs) == 1 else 's'}"
+def _described(name: str, version: str, summary: str, offers: Offers) -> Description:
     return Description(
         subject=Subject.SUITE,
         name=name,
         version=version,
-        summary=f"adopted, {count}",
+        summary=summary,
         licence="",
         asks_acceptance=False,
         licence_text="",
@@ -154,11 +198,12 @@ def _described(
         categories=(),
         forms=(),
         needs=Needs(),
-        offers=Offers(search_paths=tuple(folders), session_scripts=scripts),
+        offers=offers,
         checks=(),
         trial=None,
     )
 
 
-def _record(suite: ManagedSuite) -> str:
+def adopted_record(suite: ManagedSuite) -> str:
+    """Return what the list of adopted suites says of one."""
     return to_json_text({"place": to_record_text(suite.prefix), "told": suite_text(suite).strip()})

@@ -2,14 +2,16 @@
 
 import contextlib
 import os
+import re
 from collections.abc import Mapping
 
 import msgspec
 from msgspec import Struct
+from packaging.version import Version
 
 from unified_shell.core.catalogs.description import Description
 from unified_shell.core.changes.records import read_records
-from unified_shell.core.errors import UnknownName
+from unified_shell.core.errors import CouldNot, UnknownName
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
@@ -25,6 +27,7 @@ __all__ = [
     "ManagedSuite",
     "adopted_file",
     "all_suites",
+    "find_newest",
     "find_suite",
     "read_suites",
     "read_tree",
@@ -58,6 +61,13 @@ class ManagedSuite(Struct, frozen=True, kw_only=True):
     def version(self) -> str:
         """The version that its description names."""
         return self.description.version
+
+    @property
+    def interpreter(self) -> Place:
+        """The interpreter that it brings; raises CouldNot where it brings none."""
+        if not self.description.offers.interpreter:
+            raise CouldNot(f"{self.name} brings no interpreter", next_step=ush("interpreter", "list"))
+        return join(self.prefix, self.description.offers.interpreter)
 
     @property
     def offered(self) -> Offered:
@@ -113,6 +123,16 @@ def find_suite(name: str, host: Host, locations: Locations) -> ManagedSuite:
         known = [one.name for one in every]
         raise UnknownName("suite", name, known, next_step=ush("suite", "list"))
     return found[0]
+
+
+def find_newest(what: str, host: Host, locations: Locations) -> ManagedSuite:
+    """Return the newest version here of the suite that a name with a bound or without one means; raises UnknownName."""
+    every = all_suites(host, locations)
+    name = re.split(r"[<>=!~\s]", what, maxsplit=1)[0]
+    found = [one for one in every if one.name == what] or [one for one in every if one.description.name == name]
+    if not found:
+        raise UnknownName("suite", name, [one.name for one in every], next_step=ush("suite", "list"))
+    return max(found, key=lambda one: Version(one.version))
 
 
 def suite_text(one: ManagedSuite) -> str:

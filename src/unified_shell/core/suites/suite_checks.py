@@ -15,6 +15,7 @@ from unified_shell.core.machine.programs.shared_libraries import resolve_librari
 from unified_shell.core.next_steps import ush
 
 from .managed_suites import ManagedSuite
+from .module_checks import module_findings
 from .script_checks import script_findings
 from .suite_offers import commands_of, session_variables
 
@@ -26,7 +27,7 @@ def check_suite(suite: ManagedSuite, host: Host) -> tuple[Finding, ...]:
     found = tuple(_programs(suite, host))
     if any(one.is_fault for one in found):
         return found
-    found += tuple(script_findings(suite, host))
+    found += (*script_findings(suite, host), *module_findings(suite, host))
     variables = session_variables(suite.offered, host)
     setting = Setting(variables=variables, folder=suite.prefix, python="python3", host=host)
     remedy = ush("undo", why="its description promises this")

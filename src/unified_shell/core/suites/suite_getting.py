@@ -9,6 +9,7 @@ from unified_shell.core.catalogs.description import Archive, FormKind
 from unified_shell.core.changes.executor import PlanMoved
 from unified_shell.core.changes.plan import Prepared
 from unified_shell.core.changes.steps import PlaceTree, RetireTree, Step
+from unified_shell.core.environments.own_wiring import OwnWiring
 from unified_shell.core.errors import CouldNot, HashDiffers
 from unified_shell.core.findings import Finding
 from unified_shell.core.installation.workplaces import build_key, kept_workplace, passing_workplace
@@ -48,6 +49,8 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
     compilers: tuple[tuple[str, str], ...] = ()
     # Its session script is read by new sessions, and not written down for every shell.
     sourced: bool = False
+    # It is put on the search paths of this environment alone.
+    environment: OwnWiring | None = None
     # It is built anew, from its archive, though it is here.
     rebuild: bool = False
 

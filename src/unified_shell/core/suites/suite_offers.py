@@ -35,12 +35,16 @@ def offered_by(described: Description, prefix: Place, script: ScriptDelta | None
 
     front = [(name, Place(os.path.normpath(join(prefix, filled(f))))) for name, f in described.offers.search_paths]
     values = {name: filled(value) for name, value in described.offers.variables}
-    back: tuple[tuple[str, Place], ...] = ()
+    back: list[tuple[str, Place]] = []
     if script is not None:
         front += script.front
-        back = tuple(one for one in script.back if one not in front)
+        back += script.back
         values = dict(script.values) | values
-    return Offered(front=tuple(dict.fromkeys(front)), back=back, values=tuple(values.items()))
+    # An interpreter of its own never stands in front of the person's.
+    own = os.path.dirname(join(prefix, described.offers.interpreter)) if described.offers.interpreter else ""
+    back += [one for one in front if one == ("PATH", own)]
+    front = [one for one in front if one not in back]
+    return Offered(front=tuple(dict.fromkeys(front)), back=tuple(dict.fromkeys(back)), values=tuple(values.items()))
 
 
 def session_variables(offered: Offered, host: Host) -> dict[str, str]:

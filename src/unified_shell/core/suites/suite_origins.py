@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from msgspec import Struct
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
+from packaging.version import Version
 
 from unified_shell.core.archives.packing import pack_tree
 from unified_shell.core.catalogs.description import Description, Form, Subject
@@ -21,8 +22,9 @@ from unified_shell.core.transfers.addresses import check_no_password, is_web_add
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .archive_survey import is_archive_name, survey_archive
+from .managed_suites import ManagedSuite
 
-__all__ = ["SuiteOrigin", "SuiteRequest", "settle_suite"]
+__all__ = ["SuiteOrigin", "SuiteRequest", "offered_newer", "settle_suite"]
 
 BOUND = re.compile(r"^([\w.+-]+?)\s*((?:[<>=!~]=|[<>]).*)?$")
 SHA256 = re.compile(r"[0-9a-f]{64}")
@@ -159,6 +161,26 @@ def _in_catalogs(what: str, find: FindDescribed, host: Host) -> Description:
             next_step=(ush("suite", "list"), "or", ush("catalog", "add", "NAME", "ADDRESS")),
         )
     return listed.description
+
+
+def offered_newer(what: str, here: ManagedSuite, find: FindDescribed, host: Host) -> str:
+    """Return the newest version within a bound that is offered and newer than the one here; empty where there is none."""
+    match = BOUND.match(what)
+    bound = match[2] or "" if match is not None and match[1] == here.description.name else ""
+    try:
+        versions = SpecifierSet(bound)
+    except InvalidSpecifier as error:
+        raise UsageError(f"{bound!r} is not a valid version bound", next_step=ush("suite", "list")) from error
+    listed = find(
+        lambda one: (
+            one.subject is Subject.SUITE
+            and one.name == here.description.name
+            and versions.contains(one.version, prereleases=True)
+            and Version(one.version) > Version(here.version)
+            and bool(one.forms_for(host.platform))
+        )
+    )
+    return listed.description.version if listed is not None else ""
 
 
 def _checked(archive: str, form: Form, host: Host) -> str:

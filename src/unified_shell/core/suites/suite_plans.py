@@ -22,6 +22,7 @@ from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.sessions.path_faults import first_on
 
 from .managed_suites import ManagedSuite, all_suites, read_suites, read_tree
+from .suite_dependants import check_not_needed
 from .suite_getting import SuiteGetting, staged_tree
 from .suite_needs import check_needs, lacking_needs
 from .suite_wiring import SuiteWiring, plan_suite_unwiring
@@ -43,7 +44,7 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
     if origin.name in here and not getting.rebuild:
         said = f"{origin.name} is here already: {shown(getting.target, host.home)}"
         there = next(one for one in read_suites(locations) if one.name == origin.name)
-        if wire and not (wired := _wiring(getting, there.script).plan()).plan.nothing_to_do:
+        if wire and not (wired := _wired(getting, there.script)).plan.nothing_to_do:
             return wired
         return change_of(Plan(aim=said, nothing_to_do=said))
     known = [one.description.name for one in all_suites(host, locations)]
@@ -77,8 +78,9 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
     return merged(change, _planned_wiring(getting)) if wire else change
 
 
-def _wiring(getting: SuiteGetting, script: ScriptDelta | None, *, sourced: bool = False) -> SuiteWiring:
-    return SuiteWiring(
+def _wired(getting: SuiteGetting, script: ScriptDelta | None, *, sourced: bool = False) -> Change:
+    """Plan to have it in new sessions, or while its environment is entered."""
+    wiring = SuiteWiring(
         described=getting.origin.description,
         prefix=getting.target,
         host=getting.host,
@@ -86,21 +88,27 @@ def _wiring(getting: SuiteGetting, script: ScriptDelta | None, *, sourced: bool 
         script=script,
         sourced=sourced or getting.sourced,
     )
+    own = getting.environment
+    if own is None:
+        return wiring.plan()
+    after, lines = wiring.applied(own.environment.contents.wiring)
+    aim = f"Have {getting.origin.name} while {own.environment.name} is entered"
+    return own.plan_wiring(aim, lines, after)
 
 
 def _planned_wiring(getting: SuiteGetting) -> Change:
     """Plan the wiring; what a session script changes is known, and put into it, when the suite is ready in staging."""
     scripts = getting.origin.description.offers.session_scripts
     if not scripts or getting.sourced:
-        return _wiring(getting, None).plan()
+        return _wired(getting, None)
     # The startup files are edited the same, whatever the script changes: the plan shows them as if it were sourced.
-    shown_as = _wiring(getting, None, sourced=True).plan()
+    shown_as = _wired(getting, None, sourced=True)
     line = plan_line(LineKind.ADD, About.SCRIPT_MEASURED, file=join(getting.target, scripts[0]))
     others = (one for one in shown_as.plan.lines if one.about not in (About.SCRIPT, About.SCRIPT_NOT_READ))
 
     def prepare(staging: Place) -> Prepared:
         made = read_tree(staged_tree(staging), getting.locations)
-        return _wiring(getting, made.script if made is not None else None).plan().prepare(staging)
+        return _wired(getting, made.script if made is not None else None).prepare(staging)
 
     return Change(plan=replace(shown_as.plan, lines=(line, *others)), prepare=prepare)
 
@@ -112,23 +120,12 @@ def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, co
         raise Refused(
             f"{suite.name} is {suite.scope.value}'s on this machine", again_with=("--for", suite.scope.value)
         )
-    others = [one for one in read_suites(locations) if one.name != suite.name]
-    remain = {one.description.name for one in others}
-    needing = [
-        one.name
-        for one in others
-        if suite.description.name in one.description.needs.suites and suite.description.name not in remain
-    ]
-    if needing and not consent:
-        raise Refused(
-            f"{suite.name} is needed by: {', '.join(needing)}",
-            next_step=ush("suite", "drop", suite.name, "--even-if-needed", why="they stop working"),
-        )
+    needing = check_not_needed(suite, host, locations, consent=consent)
     plan = Plan(
         aim=f"Drop the suite {suite.name}",
         lines=(
             plan_line(LineKind.REMOVE, About.SUITE, name=suite.name, place=suite.prefix),
-            *(plan_line(LineKind.WARNING, About.STOPS_WORKING, dependant=f"suite {one}") for one in needing),
+            *needing,
             plan_line(LineKind.NOTE, About.UNDO_RESTORES),
         ),
     )

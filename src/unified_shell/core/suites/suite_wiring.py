@@ -20,7 +20,7 @@ from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 from .managed_suites import ManagedSuite
 from .suite_offers import Offered, offered_by
 
-__all__ = ["SuiteWiring", "plan_suite_unwiring", "without_suite"]
+__all__ = ["SuiteWiring", "is_wired", "modules_wiring", "plan_suite_unwiring", "without_suite"]
 
 
 class SuiteWiring(Struct, frozen=True, kw_only=True):
@@ -34,6 +34,8 @@ class SuiteWiring(Struct, frozen=True, kw_only=True):
     locations: Locations
     script: ScriptDelta | None = None
     sourced: bool = False
+    # What was wired of the same suite before, and is taken away.
+    instead_of: ManagedSuite | None = None
 
     @property
     def offered(self) -> Offered:
@@ -66,7 +68,7 @@ class SuiteWiring(Struct, frozen=True, kw_only=True):
     def plan(self) -> Change:
         """Plan to have it in new sessions."""
         before = read_wiring(self.locations)
-        after, lines = self.applied(before)
+        after, lines = self.applied(before if self.instead_of is None else without_suite(before, self.instead_of))
         shells = chosen_shells(self.host)
         scripts = self._scripts(before) if self.sourced else ()
         for script in scripts:
@@ -109,6 +111,21 @@ def _left_lines(script: ScriptDelta | None) -> tuple[PlanLine, ...]:
     if script.unclear:
         lines.append(plan_line(LineKind.WARNING, About.SCRIPT_UNCLEAR, variables=script.unclear))
     return tuple(lines)
+
+
+def is_wired(suite: ManagedSuite, locations: Locations) -> bool:
+    """Tell whether new sessions have anything of a suite."""
+    wiring = read_wiring(locations)
+    places = (*(one.directory for one in wiring.entries), *(one.file for one in wiring.scripts))
+    return any(lies_in(place, suite.prefix) for place in places)
+
+
+def modules_wiring(suite: ManagedSuite) -> Wiring:
+    """Return the wiring with which an environment on a suite's own interpreter sees its modules."""
+    wiring = Wiring()
+    for folder in suite.description.offers.module_folders:
+        wiring = wiring.with_entry("PYTHONPATH", join(suite.prefix, folder), Side.BACK)
+    return wiring
 
 
 def plan_suite_unwiring(suite: ManagedSuite, host: Host, locations: Locations) -> Change:
