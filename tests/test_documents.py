@@ -80,7 +80,10 @@ def test_every_cause_and_every_key_of_a_check_is_documented() -> None:
     assert set(re.findall(r"`([a-z-]+)`", firsts)) == {one.value for one in Cause if one.value}
     checks = "\n".join(re.findall(r"```toml\n(.*?)```", text, re.DOTALL)[:1])
     parse_checks(checks.encode(), "verifying.md")
-    written = set(re.findall(r"(?m)(?:^|# .*?|; |[{,] )([a-z-]+)(?: = |: )", checks)) | {"says-pattern", "version-pattern"}
+    written = set(re.findall(r"(?m)(?:^|# .*?|; |[{,] )([a-z-]+)(?: = |: )", checks)) | {
+        "says-pattern",
+        "version-pattern",
+    }
     read = set(
         re.findall(r'table\.\w+\("([a-z-]+)"', (TOP / "src/unified_shell/core/catalogs/check_tables.py").read_text())
     )

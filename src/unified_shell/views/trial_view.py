@@ -76,7 +76,7 @@ def _print_runs(screen: Screen, runs: Sequence[RunFigures]) -> None:
             f"{one.elapsed_seconds:.2f} s",
             f"{one.cpu_seconds:.2f} s",
             shown_size(one.most_memory_bytes) if one.most_memory_bytes else "too short to see",
-            f"{one.seen_processes} processes, {one.seen_threads} threads"
+            f"{_counted(one.seen_processes, 'process', 'es')}, {_counted(one.seen_threads, 'thread', 's')}"
             if one.seen_processes
             else "too short to see",
         )

@@ -119,7 +119,10 @@ def _addressed(found: Description, address: str) -> Description:
     forms = tuple(
         replace(one, archive=whole(one.archive), patches=tuple(map(whole, one.patches))) for one in found.forms
     )
-    return replace(found, forms=forms)
+    trial = found.trial
+    if trial is not None and trial.sample is not None:
+        trial = replace(trial, sample=whole(trial.sample))
+    return replace(found, forms=forms, trial=trial)
 
 
 def why_unreadable(address: str, fetcher: Fetcher) -> str:

@@ -23,7 +23,7 @@ from .managed_suites import TABLE, ManagedSuite, adopted_file, all_suites, suite
 from .script_checks import measure_in
 from .suite_checks import check_suite
 from .suite_dependants import check_not_needed
-from .suite_wiring import SuiteWiring, plan_suite_unwiring
+from .suite_wiring import SuiteWiring, plan_in_sessions, plan_suite_unwiring
 
 __all__ = ["AdoptRequest", "adopted_record", "plan_adopt_suite", "plan_forget_suite"]
 
@@ -133,7 +133,7 @@ def plan_adopt_suite(request: AdoptRequest, host: Host, locations: Locations) ->
         script=measured,
         sourced=request.sourced,
     )
-    return merged(change, wiring.plan())
+    return merged(change, plan_in_sessions([wiring], host, locations))
 
 
 def _scripts(request: AdoptRequest, place: Place, host: Host) -> tuple[str, ...]:

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 
 import msgspec
 from msgspec import Struct
-from packaging.version import Version
 
 from unified_shell.core.catalogs.description import Description
 from unified_shell.core.changes.records import read_records
@@ -127,6 +126,9 @@ def find_suite(name: str, host: Host, locations: Locations) -> ManagedSuite:
 
 def find_newest(what: str, host: Host, locations: Locations) -> ManagedSuite:
     """Return the newest version here of the suite that a name with a bound or without one means; raises UnknownName."""
+    # Only here: `look` reads the suites too, and starts faster without.
+    from packaging.version import Version
+
     every = all_suites(host, locations)
     name = re.split(r"[<>=!~\s]", what, maxsplit=1)[0]
     found = [one for one in every if one.name == what] or [one for one in every if one.description.name == name]

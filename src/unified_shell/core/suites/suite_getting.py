@@ -32,9 +32,9 @@ from .suite_origins import SuiteOrigin
 __all__ = ["SuiteGetting", "staged_tree"]
 
 
-def staged_tree(staging: Place) -> Place:
-    """Return where in staging a suite is made ready."""
-    return join(staging, "suite")
+def staged_tree(staging: Place, name: str) -> Place:
+    """Return where in staging a suite is made ready; several may be in one plan."""
+    return join(staging, f"suite-{name}")
 
 
 class SuiteGetting(Struct, frozen=True, kw_only=True):
@@ -72,7 +72,7 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
         try:
             if os.path.lexists(self.target) and not self.rebuild:
                 raise PlanMoved
-            placed = staged_tree(staging)
+            placed = staged_tree(staging, self.origin.name)
             self._make(staging, placed)
             kept = self._write_origin(placed)
         finally:

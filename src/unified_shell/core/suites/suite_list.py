@@ -28,6 +28,7 @@ class SuiteRow(Struct, frozen=True, kw_only=True):
     size_bytes: int
     forms: tuple[str, ...]
     catalog: str = ""
+    needs: tuple[str, ...] = ()
 
 
 def list_all_suites(
@@ -69,6 +70,7 @@ def list_all_suites(
                 size_bytes=fitting[0].archive.size_bytes,
                 forms=tuple(sorted({form.kind.value for form in fitting})),
                 catalog=one.catalog,
+                needs=described.needs.suites,
             )
         )
     wanted = [

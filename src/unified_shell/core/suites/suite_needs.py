@@ -91,11 +91,8 @@ def _module(language: str, name: str, host: Host) -> Lacking | None:
         timeout_seconds=ASK_SECONDS,
         given=known.module_input.replace("{name}", name).encode(),
     )
-    return (
-        None
-        if ran.returncode == 0 and not known.says_absent(name, ran.errors.decode("utf-8", "replace"))
-        else lacking
-    )
+    said = ran.errors.decode("utf-8", "replace")
+    return lacking if ran.returncode or (known.absent and known.says_absent(name, said)) else None
 
 
 def _command(name: str, bound: str, host: Host) -> Lacking | None:

@@ -1,5 +1,6 @@
 """Which description a suite is got by, and in which of its forms."""
 
+import contextlib
 import os
 import re
 import urllib.parse
@@ -22,9 +23,9 @@ from unified_shell.core.transfers.addresses import check_no_password, is_web_add
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .archive_survey import is_archive_name, survey_archive
-from .managed_suites import ManagedSuite
+from .managed_suites import ManagedSuite, all_suites
 
-__all__ = ["SuiteOrigin", "SuiteRequest", "offered_newer", "settle_suite"]
+__all__ = ["SuiteOrigin", "SuiteRequest", "offered_newer", "settle_suite", "with_needed"]
 
 BOUND = re.compile(r"^([\w.+-]+?)\s*((?:[<>=!~]=|[<>]).*)?$")
 SHA256 = re.compile(r"[0-9a-f]{64}")
@@ -161,6 +162,26 @@ def _in_catalogs(what: str, find: FindDescribed, host: Host) -> Description:
             next_step=(ush("suite", "list"), "or", ush("catalog", "add", "NAME", "ADDRESS")),
         )
     return listed.description
+
+
+def with_needed(
+    asked: SuiteOrigin, find: FindDescribed, host: Host, locations: Locations, fetcher: Fetcher
+) -> tuple[SuiteOrigin, ...]:
+    """Return a suite after those that it needs, that are not here and that a catalog describes; each comes once."""
+    here = {one.description.name for one in all_suites(host, locations)}
+    found: dict[str, SuiteOrigin] = {}
+
+    def add(origin: SuiteOrigin, above: tuple[str, ...]) -> None:
+        for name in origin.description.needs.suites:
+            if name in here or name in found or name in above:
+                continue
+            with contextlib.suppress(CouldNot):
+                needed = settle_suite(SuiteRequest(what=name), find, fetcher, host, locations)
+                add(needed, (*above, origin.description.name))
+        found[origin.description.name] = origin
+
+    add(asked, ())
+    return tuple(found.values())
 
 
 def offered_newer(what: str, here: ManagedSuite, find: FindDescribed, host: Host) -> str:

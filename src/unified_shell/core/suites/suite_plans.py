@@ -1,6 +1,7 @@
 """The plans for getting and dropping a suite."""
 
 import os
+from collections.abc import Sequence
 
 from msgspec.structs import replace
 
@@ -18,42 +19,58 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.next_steps import Afterward, Labelled, ush
-from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.sessions.path_faults import first_on
 
-from .managed_suites import ManagedSuite, all_suites, read_suites, read_tree
+from .managed_suites import ManagedSuite, all_suites, read_suites
+from .planned_wiring import plan_wired, plan_wiring_when_here
 from .suite_dependants import check_not_needed
-from .suite_getting import SuiteGetting, staged_tree
+from .suite_getting import SuiteGetting
 from .suite_needs import check_needs, lacking_needs
-from .suite_wiring import SuiteWiring, plan_suite_unwiring
+from .suite_wiring import plan_suite_unwiring
 
-__all__ = ["plan_drop_suite", "plan_get_suite"]
+__all__ = ["plan_drop_suite", "plan_get_suites"]
 
 # What an archive unpacks to, at most, where nothing is said of it.
 UNPACKED = 5
 
 
-def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -> Change:
-    """Plan to have a suite, and with `wire` what it offers in new sessions.
+def plan_get_suites(gettings: Sequence[SuiteGetting], accepted: tuple[str, ...], *, wire: bool) -> Change:
+    """Plan to have suites, each after those that it needs, and with `wire` what they offer in new sessions; the last is the
+    one that was asked for.
 
-    Raises CouldNot with all that is missing at once, and Refused where its licence asks to be accepted.
+    Raises CouldNot with all that any of them lacks, Refused where a licence asks to be accepted.
     """
-    origin, host, locations = getting.origin, getting.host, getting.locations
-    described, form = origin.description, origin.form
-    here = [one.name for one in read_suites(locations)]
-    if origin.name in here and not getting.rebuild:
-        said = f"{origin.name} is here already: {shown(getting.target, host.home)}"
-        there = next(one for one in read_suites(locations) if one.name == origin.name)
-        if wire and not (wired := _wired(getting, there.script)).plan.nothing_to_do:
-            return wired
-        return change_of(Plan(aim=said, nothing_to_do=said))
-    known = [one.description.name for one in all_suites(host, locations)]
-    lacking = lacking_needs(described, form, getting.target, host, suites=known, compilers=getting.compilers)
-    check_needs(lacking, origin.name, described.needs, host)
-    licence_lines, licence_steps = ask_acceptance(described, accepted, locations)
+    *needed, asked = gettings
+    here = {one.name: one for one in read_suites(asked.locations)}
+    if asked.origin.name in here and not asked.rebuild:
+        said = f"{asked.origin.name} is here already: {shown(asked.target, asked.host.home)}"
+        wired = plan_wired([asked], {asked.origin.name: here[asked.origin.name].script}) if wire else None
+        return wired if wired and not wired.plan.nothing_to_do else change_of(Plan(aim=said, nothing_to_do=said))
+    promised = tuple(one.origin.description.name for one in needed)
+    for one in gettings:
+        _check_needs(one, promised)
+    changes = [_plan_get(one, accepted, wire=wire) for one in gettings]
+    whole = merged(*changes, *([plan_wiring_when_here(gettings)] if wire else []))
+    plan = replace(whole.plan, aim=changes[-1].plan.aim, afterwards=changes[-1].plan.afterwards)
+    return Change(plan=plan, prepare=whole.prepare)
+
+
+def _check_needs(getting: SuiteGetting, promised: Sequence[str]) -> None:
+    """Raise CouldNot with all that a suite lacks; what the same plan brings is not lacking."""
+    origin, host = getting.origin, getting.host
+    known = [*promised, *(one.description.name for one in all_suites(host, getting.locations))]
+    lacking = lacking_needs(
+        origin.description, origin.form, getting.target, host, suites=known, compilers=getting.compilers
+    )
+    check_needs(lacking, origin.name, origin.description.needs, host)
+
+
+def _plan_get(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -> Change:
+    origin = getting.origin
+    licence_lines, licence_steps = ask_acceptance(origin.description, accepted, getting.locations)
     need = _needed_bytes(getting)
     plan = Plan(
-        aim=f"Install the suite {origin.name}: {described.summary}",
+        aim=f"Install the suite {origin.name}: {origin.description.summary}",
         lines=(
             plan_line(LineKind.ADD, About.SUITE, name=origin.name, target=getting.target),
             _archive_line(getting),
@@ -63,54 +80,17 @@ def plan_get_suite(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bo
             *licence_lines,
             *([plan_line(LineKind.NOTE, About.BUILD_DISK, size_bytes=need)] if need else []),
         ),
-        download_bytes=0 if origin.file else form.archive.size_bytes,
+        download_bytes=0 if origin.file else origin.form.archive.size_bytes,
         disk_bytes=need,
         afterwards=_afterwards(getting, wire=wire),
     )
-
     written = _description_steps(getting)
 
     def prepare(staging: Place) -> Prepared:
         made = getting.prepare(staging)
         return Prepared(steps=(*made.steps, *licence_steps, *written), verify=made.verify)
 
-    change = Change(plan=plan, prepare=prepare)
-    return merged(change, _planned_wiring(getting)) if wire else change
-
-
-def _wired(getting: SuiteGetting, script: ScriptDelta | None, *, sourced: bool = False) -> Change:
-    """Plan to have it in new sessions, or while its environment is entered."""
-    wiring = SuiteWiring(
-        described=getting.origin.description,
-        prefix=getting.target,
-        host=getting.host,
-        locations=getting.locations,
-        script=script,
-        sourced=sourced or getting.sourced,
-    )
-    own = getting.environment
-    if own is None:
-        return wiring.plan()
-    after, lines = wiring.applied(own.environment.contents.wiring)
-    aim = f"Have {getting.origin.name} while {own.environment.name} is entered"
-    return own.plan_wiring(aim, lines, after)
-
-
-def _planned_wiring(getting: SuiteGetting) -> Change:
-    """Plan the wiring; what a session script changes is known, and put into it, when the suite is ready in staging."""
-    scripts = getting.origin.description.offers.session_scripts
-    if not scripts or getting.sourced:
-        return _wired(getting, None)
-    # The startup files are edited the same, whatever the script changes: the plan shows them as if it were sourced.
-    shown_as = _wired(getting, None, sourced=True)
-    line = plan_line(LineKind.ADD, About.SCRIPT_MEASURED, file=join(getting.target, scripts[0]))
-    others = (one for one in shown_as.plan.lines if one.about not in (About.SCRIPT, About.SCRIPT_NOT_READ))
-
-    def prepare(staging: Place) -> Prepared:
-        made = read_tree(staged_tree(staging), getting.locations)
-        return _wired(getting, made.script if made is not None else None).prepare(staging)
-
-    return Change(plan=replace(shown_as.plan, lines=(line, *others)), prepare=prepare)
+    return Change(plan=plan, prepare=prepare)
 
 
 def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool) -> Change:

@@ -1,6 +1,7 @@
 """A newer version of a suite beside the one that is here, in its place in new sessions; or its session script, measured anew."""
 
 import os
+from collections.abc import Sequence
 
 from msgspec.structs import replace
 
@@ -21,15 +22,17 @@ from .managed_suites import ORIGIN_FILE, TABLE, ManagedSuite, adopted_file, suit
 from .script_checks import measure_in
 from .suite_checks import check_suite
 from .suite_getting import SuiteGetting
-from .suite_plans import plan_get_suite
-from .suite_wiring import SuiteWiring
+from .suite_plans import plan_get_suites
+from .suite_wiring import SuiteWiring, plan_in_sessions
 
 __all__ = ["plan_measure_again", "plan_newer_suite"]
 
 
-def plan_newer_suite(suite: ManagedSuite, getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -> Change:
+def plan_newer_suite(
+    suite: ManagedSuite, gettings: Sequence[SuiteGetting], accepted: tuple[str, ...], *, wire: bool
+) -> Change:
     """Plan to have a newer version, in front of the one that is here, which stays until it is dropped."""
-    change = plan_get_suite(getting, accepted, wire=wire)
+    change = plan_get_suites(gettings, accepted, wire=wire)
     older = plan_line(LineKind.NOTE, About.OLDER_STAYS, name=suite.name, place=suite.prefix)
     afterwards = (
         *change.plan.afterwards,
@@ -37,7 +40,7 @@ def plan_newer_suite(suite: ManagedSuite, getting: SuiteGetting, accepted: tuple
     )
     plan = replace(
         change.plan,
-        aim=f"Update {suite.description.name} from {suite.version} to {getting.origin.description.version}",
+        aim=f"Update {suite.description.name} from {suite.version} to {gettings[-1].origin.description.version}",
         lines=(*change.plan.lines, older),
         afterwards=afterwards,
     )
@@ -74,7 +77,7 @@ def plan_measure_again(suite: ManagedSuite, host: Host, locations: Locations) ->
         sourced=suite.sourced,
         instead_of=suite,
     )
-    return merged(change, wiring.plan())
+    return merged(change, plan_in_sessions([wiring], host, locations))
 
 
 def _record_step(before: ManagedSuite, after: ManagedSuite, locations: Locations) -> Step:

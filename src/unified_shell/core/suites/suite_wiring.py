@@ -1,5 +1,7 @@
 """Having what a suite offers in new sessions: search-path entries, variables, its session script; and taking all that away."""
 
+from collections.abc import Sequence
+
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -20,7 +22,15 @@ from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 from .managed_suites import ManagedSuite
 from .suite_offers import Offered, offered_by
 
-__all__ = ["SuiteWiring", "is_wired", "modules_wiring", "plan_suite_unwiring", "without_suite"]
+__all__ = [
+    "SuiteWiring",
+    "applied_all",
+    "is_wired",
+    "modules_wiring",
+    "plan_in_sessions",
+    "plan_suite_unwiring",
+    "without_suite",
+]
 
 
 class SuiteWiring(Struct, frozen=True, kw_only=True):
@@ -39,8 +49,15 @@ class SuiteWiring(Struct, frozen=True, kw_only=True):
 
     @property
     def offered(self) -> Offered:
-        """What it gives, without what its script does itself when it is sourced."""
-        return offered_by(self.described, self.prefix, None if self.sourced else self.script)
+        """What it gives, without what its script does itself when it is sourced: that would be there twice."""
+        if not self.sourced or self.script is None:
+            return offered_by(self.described, self.prefix, self.script)
+        own, script = offered_by(self.described, self.prefix), self.script
+        return Offered(
+            front=tuple(one for one in own.front if one not in script.front + script.back),
+            back=tuple(one for one in own.back if one not in script.front + script.back),
+            values=tuple(one for one in own.values if one[0] not in dict(script.values)),
+        )
 
     def applied(self, before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
         """Return a wiring with all of it, and the lines that tell of it; raises UsageError for a name or value that no shell
@@ -65,37 +82,50 @@ class SuiteWiring(Struct, frozen=True, kw_only=True):
             lines.append(plan_line(LineKind.ADD, About.VARIABLE, name=name, value=value))
         return after, (*lines, *_left_lines(self.script))
 
-    def plan(self) -> Change:
-        """Plan to have it in new sessions."""
-        before = read_wiring(self.locations)
-        after, lines = self.applied(before if self.instead_of is None else without_suite(before, self.instead_of))
-        shells = chosen_shells(self.host)
-        scripts = self._scripts(before) if self.sourced else ()
-        for script in scripts:
-            after = replace(after, scripts=(*(one for one in after.scripts if one.file != script.file), script))
-            lines += tuple(script_lines(script, shells))
-        offered = self.offered
-        change = WiringChange(
-            aim=f"Wire {self.described.name}",
-            before=before,
-            after=after,
-            lines=lines,
-            nothing="new sessions have it already",
-            wanted=offered.command_folders,
-            values=offered.values,
-            in_front=True,
-            script=scripts[0] if scripts else None,
-        )
-        return plan_wiring(change, shells, self.host, self.locations)
-
-    def _scripts(self, wiring: Wiring) -> tuple[SessionScript, ...]:
-        """Return its session scripts; their dialects are told by their names, since they may not be here yet."""
+    def scripts(self, wiring: Wiring) -> tuple[SessionScript, ...]:
+        """Return the session scripts that are to be sourced; their dialects are told by their names, since they may not be
+        here yet.
+        """
         rank = max([one.rank for one in wiring.scripts], default=0)
-        places = [join(self.prefix, one) for one in self.described.offers.session_scripts]
+        places = [join(self.prefix, one) for one in self.described.offers.session_scripts] if self.sourced else []
         return tuple(
             SessionScript(file=place, dialect=dialect_of_script(place, b""), rank=rank + number)
             for number, place in enumerate(places, 1)
         )
+
+
+def applied_all(wirings: Sequence[SuiteWiring], before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
+    """Return a wiring with all of several suites, the last nearest the front, and the lines that tell of it."""
+    after, lines = before, list[PlanLine]()
+    for one in wirings:
+        after, more = one.applied(after if one.instead_of is None else without_suite(after, one.instead_of))
+        lines += more
+    return after, tuple(lines)
+
+
+def plan_in_sessions(wirings: Sequence[SuiteWiring], host: Host, locations: Locations) -> Change:
+    """Plan to have suites in new sessions."""
+    before = read_wiring(locations)
+    after, lines = applied_all(wirings, before)
+    shells = chosen_shells(host)
+    scripts: list[SessionScript] = []
+    for one in wirings:
+        for script in one.scripts(after):
+            after = replace(after, scripts=(*(each for each in after.scripts if each.file != script.file), script))
+            lines += tuple(script_lines(script, shells))
+            scripts.append(script)
+    change = WiringChange(
+        aim=f"Wire {wirings[-1].described.name}",
+        before=before,
+        after=after,
+        lines=lines,
+        nothing="new sessions have it already",
+        wanted=tuple(folder for one in wirings for folder in one.offered.command_folders),
+        values=tuple({name: value for one in wirings for name, value in one.offered.values}.items()),
+        in_front=True,
+        script=scripts[0] if scripts else None,
+    )
+    return plan_wiring(change, shells, host, locations)
 
 
 def _left_lines(script: ScriptDelta | None) -> tuple[PlanLine, ...]:
