@@ -81,6 +81,8 @@ WORKERS = {
     "Setting",
     "SuiteGetting",
     "SampleSource",
+    "SuiteMaking",
+    "SuiteWiring",
 }
 
 

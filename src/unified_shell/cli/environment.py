@@ -10,7 +10,7 @@ from unified_shell.core.next_steps import ush
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .environment_new import new, own_files
+from .verbs.environment_new import new, own_files
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change

@@ -9,8 +9,8 @@ from unified_shell.core.next_steps import ush
 from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .suite_get import adopt, get, refresh
-from .suite_trial import try_suite
+from .verbs.suite_get import adopt, get, refresh
+from .verbs.suite_trial import try_suite
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change

@@ -24,6 +24,7 @@ from .options.verify_options import VerifyOptions
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from unified_shell.core.suites.trials.evidence import TrialsOf
     from unified_shell.core.verification.verifying import Verified
 
 __all__ = ["Reports"]
@@ -62,7 +63,14 @@ class Reports:
         if options.html:
             from unified_shell.views.reports.report_page import page_text
 
-            text = page_text(self._report, self._environments, home=home, version=__version__, since=self._since)
+            text = page_text(
+                self._report,
+                self._environments,
+                home=home,
+                version=__version__,
+                since=self._since,
+                trials=self._trials,
+            )
             self._write(options.html, text, "html")
         if options.junit:
             from unified_shell.views.reports.junit_view import junit_text
@@ -94,6 +102,20 @@ class Reports:
             for one in every_environment(locations)
             if one.name in findings and one.contents.is_python
         )
+
+    @cached_property
+    def _trials(self) -> "list[TrialsOf]":
+        """What is kept of the trials of the suites that were verified."""
+        from unified_shell.core.suites.managed_suites import all_suites
+        from unified_shell.core.suites.trials.evidence import trials_of
+
+        host, locations = self._context.host, self._context.locations
+        names = {one.target.name for one in self._found if one.target.kind is Kind.SUITE}
+        return [
+            trials_of(one, locations)
+            for one in all_suites(host, locations)
+            if names & {one.name, one.description.name}
+        ]
 
     def _write(self, file: str, text: str, sort: str) -> None:
         place = join(self._context.host.working_directory, file)

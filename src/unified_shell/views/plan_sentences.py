@@ -176,6 +176,10 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     About.OLDER_STAYS: ("{name} stays beside it", "{place:place}"),
     About.OWN_INTERPRETER: ("its own {title}, {bits} bit: {place:place}", "it stays behind yours on PATH"),
     About.MODULE_FOLDER: ("its modules: {folder:place}", ""),
+    About.SUITE_LINK: (
+        "known by the link {link:place}[{spaces:if}, since it cannot bear the spaces of its own place]",
+        "{place:place}",
+    ),
     About.SCRIPT_SEEN: ("{file:place} looks like its session script; it was not run", "--script {file:place}"),
     About.SCRIPT_ONLY: ("only sourcing its session script gives: {things:list}", "--sourced"),
     About.SCRIPT_LEFT_OUT: (

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
     from .screen import Screen
 
-__all__ = ["print_evidence", "print_trial"]
+__all__ = ["evidence_rows", "print_evidence", "print_trial"]
 
 # The beginning of a result is enough to see what it is.
 MOST_ROWS = 5
@@ -58,13 +58,18 @@ def print_evidence(screen: Screen, trials: Sequence[Evidence]) -> None:
     if not trials:
         return
     heading(screen, "Trials")
+    print_table(screen, ("when", "machine", "processes: time", "result"), evidence_rows(trials), indent=2)
+
+
+def evidence_rows(trials: Sequence[Evidence]) -> list[tuple[str, str, str, str]]:
+    """Return a row a trial: when it was run, where, how long it took, what was found."""
     rows = []
     for one in trials:
         when = time.strftime("%Y-%m-%d %H:%M", time.localtime(one.ran_seconds))
         took = ", ".join(f"{run.processes}: {run.elapsed_seconds:.1f} s" for run in one.runs)
         result = "unfinished" if one.interrupted else one.faults[0] if one.faults else f"all {one.passed} passed"
-        rows.append((when, one.host_name, took, result))
-    print_table(screen, ("when", "machine", "processes: time", "result"), rows, indent=2)
+        rows.append((when, one.host_name, took, plain_text(result)))
+    return rows
 
 
 def _print_runs(screen: Screen, runs: Sequence[RunFigures]) -> None:

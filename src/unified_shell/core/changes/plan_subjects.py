@@ -82,6 +82,7 @@ class About(Enum):
     OLDER_STAYS = "older stays"
     OWN_INTERPRETER = "own interpreter"
     MODULE_FOLDER = "module folder"
+    SUITE_LINK = "suite link"
     SCRIPT_SEEN = "script seen"
     SCRIPT_ONLY = "script only"
     SCRIPT_LEFT_OUT = "script left out"

@@ -2,11 +2,13 @@
 
 import glob
 import os
+import re
+from collections.abc import Mapping, Sequence
 
 from .host import Host
 from .places import Place, inside, join
 
-__all__ = ["SHARED_PREFIXES", "absent_volume", "usual_folders"]
+__all__ = ["SHARED_PREFIXES", "absent_volume", "place_without_spaces", "usual_folders", "volume_of"]
 
 SYSTEM = ("/usr/local/bin", "/usr/bin", "/opt/*/bin", "/opt/*/*/bin")
 BELOW_HOME = (".local/bin", "bin", ".*/versions/*/bin", "opt/*/bin", ".local/opt/*/bin")
@@ -25,12 +27,32 @@ SHARED_PREFIXES = ("/", "/usr", "/usr/local", "/opt")
 MOUNT_FOLDERS = {"/mnt": 1, "/media": 2, "/run/media": 2, "/Volumes": 1}
 
 
-def absent_volume(place: str) -> str:
-    """Return the volume that a place is on where that is not mounted, seen by a mount point that is gone or empty."""
-    for folder, depth in MOUNT_FOLDERS.items():
+# Folders in which machines that several people use let each have one of their own.
+SHARED_TOPS = ("/Users/Shared", "/scratch", "/data", "/work", "/srv", "/opt", "/usr/local")
+
+
+def volume_of(place: str, folders: Mapping[str, int] = MOUNT_FOLDERS) -> str:
+    """Return the mount point of the volume that a place is on, mounted or not; empty where it is on none that comes and goes."""
+    for folder, depth in folders.items():
         if inside(place, folder):
             parts = place.removeprefix(folder).strip("/").split("/")[:depth]
-            volume = join(folder, *parts)
-            if parts[0] and (not os.path.isdir(volume) or not os.listdir(volume)):
-                return volume
+            if parts[0]:
+                return join(folder, *parts)
     return ""
+
+
+def absent_volume(place: str) -> str:
+    """Return the volume that a place is on where that is not mounted, seen by a mount point that is gone or empty; a link is
+    followed to where it leads.
+    """
+    leads_to = os.path.realpath(place)
+    volume = volume_of(leads_to)
+    return volume if volume and (not os.path.isdir(volume) or not os.listdir(volume)) else ""
+
+
+def place_without_spaces(user_name: str, tops: Sequence[str] = SHARED_TOPS) -> Place | None:
+    """Return a folder for a person's own whose name holds no space, below the first of these that they can write to."""
+    for top in tops:
+        if os.path.isdir(top) and os.access(top, os.W_OK) and not re.search(r"\s", top + user_name):
+            return join(top, f"ush-{user_name}")
+    return None

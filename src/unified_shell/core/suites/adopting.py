@@ -1,17 +1,20 @@
 """Registering a suite in place: software that somebody else put here, of which nothing is changed."""
 
 import os
+from collections.abc import Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.catalogs.description import Description, Needs, Offers, Subject
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
-from unified_shell.core.changes.steps import DropRecord, PutRecord
+from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, Step
 from unified_shell.core.errors import CouldNot, Refused, UsageError
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.common_dirs import volume_of
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, shown, to_json_text, to_record_text
@@ -19,7 +22,7 @@ from unified_shell.core.next_steps import Labelled, ush
 
 from .application import Application, find_application
 from .archive_survey import name_and_version, programs_in, session_scripts_in
-from .managed_suites import TABLE, ManagedSuite, adopted_file, all_suites, suite_text
+from .managed_suites import NO_PLACE, TABLE, ManagedSuite, adopted_file, all_suites, suite_text
 from .script_checks import measure_in
 from .suite_checks import check_suite
 from .suite_dependants import check_not_needed
@@ -49,91 +52,116 @@ def plan_adopt_suite(request: AdoptRequest, host: Host, locations: Locations) ->
     place = Place(os.path.normpath(join(host.working_directory, os.path.expanduser(request.folder))))
     if not os.path.isdir(place):
         raise UsageError(f"{request.folder} is not a folder", next_step=ush("suite", "list"))
-    name, version = name_and_version(request.named or os.path.basename(place).lower(), place, ("suite", "adopt"))
-    full = f"{name}-{version}"
     if lies_in(place, locations.data):
         raise Refused(f"{shown(place, host.home)} is managed by ush", next_step=ush("suite", "list"))
-    taken = next((one for one in all_suites(host, locations) if full == one.name or one.prefix == place), None)
-    if taken is not None:
-        other = f"{name}.2-{version}"
-        both = ush("suite", "adopt", place, "--as", other, why="to have both")
-        raise Refused(
-            f"{taken.name} is here already, at {taken.prefix}",
-            next_step=ush("suite", "show", taken.name) if taken.prefix == place else both,
-        )
+    name, version = name_and_version(request.named or os.path.basename(place).lower(), place, ("suite", "adopt"))
+    earlier = _earlier(name, version, place, all_suites(host, locations))
+    application = find_application(place, host)
+    suite = _suite((name, version), place, _offers(request, place, application, host), host, locations)
+    suite = replace(suite, sourced=request.sourced)
+    before = adopted_record(earlier) if earlier is not None else ""
+    steps: list[Step] = [
+        PutRecord(path=adopted_file(locations), keys=(TABLE, suite.name), before=before, after=adopted_record(suite))
+    ]
+    if suite.link and _leads_to(suite.link) != place:
+        steps.insert(0, FlipLink(link=suite.link, before=_leads_to(suite.link), after=place))
+
+    def verify() -> tuple[Finding, ...]:
+        return check_suite(suite, host)
+
+    change = change_of(_plan(suite, place, application, host), prepare=lambda _staging: tuple(steps), verify=verify)
+    if not request.wire:
+        return change
+    wiring = SuiteWiring(
+        described=suite.description,
+        prefix=suite.prefix,
+        host=host,
+        locations=locations,
+        script=suite.script,
+        sourced=suite.sourced,
+    )
+    return merged(change, plan_in_sessions([wiring], host, locations))
+
+
+def _earlier(name: str, version: str, place: Place, here: Sequence[ManagedSuite]) -> ManagedSuite | None:
+    """Return the same suite on a volume that was mounted elsewhere; raises Refused for one that is here already."""
+    full = f"{name}-{version}"
+    taken = next((one for one in here if full == one.name or os.path.realpath(one.prefix) == place), None)
+    if taken is None:
+        return None
+    if taken.link and _leads_to(taken.link) != place and not os.path.isdir(taken.prefix):
+        return taken
+    both = ush("suite", "adopt", place, "--as", f"{name}.2-{version}", why="to have both")
+    raise Refused(
+        f"{taken.name} is here already, at {taken.prefix}",
+        next_step=ush("suite", "show", taken.name) if os.path.realpath(taken.prefix) == place else both,
+    )
+
+
+def _offers(request: AdoptRequest, place: Place, application: Application, host: Host) -> Offers:
+    folders = [("PATH", "bin")]
+    folders += [("MANPATH", "share/man")] if os.path.isdir(join(place, "share/man")) else []
+    return Offers(
+        search_paths=tuple(folders),
+        session_scripts=_scripts(request, place, host),
+        interpreter=application.interpreters[0] if application.interpreters else "",
+        module_folders=application.module_folders,
+    )
+
+
+def _suite(named: tuple[str, str], place: Place, offers: Offers, host: Host, locations: Locations) -> ManagedSuite:
+    """Return what is registered; raises CouldNot for a folder without programs, or a script that does not end."""
     programs = programs_in(place)
     if not programs:
         raise CouldNot(
             f"{shown(place, host.home)} has no program in bin",
             next_step=ush("path", "add", place, why="for its folders"),
         )
-    application = find_application(place, host)
-    folders = [("PATH", "bin")]
-    folders += [("MANPATH", "share/man")] if os.path.isdir(join(place, "share/man")) else []
-    offers = Offers(
-        search_paths=tuple(folders),
-        session_scripts=_scripts(request, place, host),
-        interpreter=application.interpreters[0] if application.interpreters else "",
-        module_folders=application.module_folders,
-    )
-    count = f"{len(programs)} program{'' if len(programs) == 1 else 's'}"
-    described = _described(name, version, f"adopted, {count}", offers)
-    measured = measure_in(described.offers.session_scripts, place, place, host)
+    name, version = named
+    full = f"{name}-{version}"
+    link = join(locations.data, "suites", "volumes", full) if volume_of(place) else NO_PLACE
+    measured = measure_in(offers.session_scripts, place, link or place, host)
     if measured is not None and measured.trouble:
         raise CouldNot(
             f"its session script does not come to its end: {measured.trouble}",
             next_step=ush("suite", "adopt", place, why="without --script"),
         )
-    suite = ManagedSuite(
+    count = f"{len(programs)} program{'' if len(programs) == 1 else 's'}"
+    return ManagedSuite(
         name=full,
-        prefix=place,
+        prefix=link or place,
+        link=link,
         form="adopted",
         origin=place,
         sha256="",
-        description=described,
+        description=_described(name, version, f"adopted, {count}", offers),
         made_seconds=now_seconds(),
         adopted=True,
         script=measured,
-        sourced=request.sourced,
     )
-    step = PutRecord(path=adopted_file(locations), keys=(TABLE, full), before="", after=adopted_record(suite))
-    plan = Plan(
-        aim=f"Adopt the suite {full}, in place",
+
+
+def _plan(suite: ManagedSuite, place: Place, application: Application, host: Host) -> Plan:
+    verify = Labelled(label="Verify it", step=ush("verify", f"suite:{suite.name}"))
+    base = Labelled(
+        label="An environment on its interpreter, which sees its modules",
+        step=ush("environment", "new", "NAME", "--interpreter", f"suite:{suite.name}"),
+    )
+    link = plan_line(LineKind.NOTE, About.SUITE_LINK, link=suite.link, place=place, spaces=False)
+    return Plan(
+        aim=f"Adopt the suite {suite.name}, in place",
         lines=(
-            plan_line(LineKind.ADD, About.SUITE, name=full, target=place),
-            *_script_notes(place, described),
+            plan_line(LineKind.ADD, About.SUITE, name=suite.name, target=place),
+            *([link] if suite.link else []),
+            *_script_notes(place, suite.description),
             *_application_lines(place, application, host),
         ),
-        afterwards=(
-            Labelled(label="Verify it", step=ush("verify", f"suite:{full}")),
-            *(
-                [
-                    Labelled(
-                        label="An environment on its interpreter, which sees its modules",
-                        step=ush("environment", "new", "NAME", "--interpreter", f"suite:{full}"),
-                    )
-                ]
-                if application.interpreters
-                else []
-            ),
-        ),
+        afterwards=(verify, base) if application.interpreters else (verify,),
     )
 
-    def verify() -> tuple[Finding, ...]:
-        return check_suite(suite, host)
 
-    change = change_of(plan, prepare=lambda _staging: (step,), verify=verify)
-    if not request.wire:
-        return change
-    wiring = SuiteWiring(
-        described=described,
-        prefix=place,
-        host=host,
-        locations=locations,
-        script=measured,
-        sourced=request.sourced,
-    )
-    return merged(change, plan_in_sessions([wiring], host, locations))
+def _leads_to(link: str) -> str:
+    return os.readlink(link) if link and os.path.islink(link) else ""
 
 
 def _scripts(request: AdoptRequest, place: Place, host: Host) -> tuple[str, ...]:
@@ -181,7 +209,9 @@ def plan_forget_suite(suite: ManagedSuite, host: Host, locations: Locations, *, 
         aim=f"Forget the suite {suite.name}; {shown(suite.prefix, host.home)} stays as it is",
         lines=(plan_line(LineKind.REMOVE, About.SUITE, name=suite.name, place=suite.prefix), *needing),
     )
-    change = change_of(plan, prepare=lambda _staging: (step,))
+    leads_to = _leads_to(suite.link)
+    links = [FlipLink(link=suite.link, before=leads_to, after="")] if leads_to else []
+    change = change_of(plan, prepare=lambda _staging: (step, *links))
     return merged(change, plan_suite_unwiring(suite, host, locations))
 
 

@@ -21,6 +21,7 @@ from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from .suite_offers import Offered, offered_by
 
 __all__ = [
+    "NO_PLACE",
     "ORIGIN_FILE",
     "TABLE",
     "ManagedSuite",
@@ -38,6 +39,9 @@ ORIGIN_FILE = "unified-shell-suite.json"
 TABLE = "suite"
 
 
+NO_PLACE = Place("")
+
+
 class ManagedSuite(Struct, frozen=True, kw_only=True):
     """One suite: its name here (`humscan-1.4`), its tree, how it came, and the description that it was made from. One that
     is `adopted` stays where somebody else put it, and nothing in it is changed.
@@ -53,6 +57,8 @@ class ManagedSuite(Struct, frozen=True, kw_only=True):
     # What its session script was measured to change, where it has one; `sourced` where sessions read the script itself.
     script: ScriptDelta | None = None
     sourced: bool = False
+    # A link under which it is known: where its own place holds spaces that it cannot bear, or may be mounted elsewhere.
+    link: Place = NO_PLACE
     scope: Scope = Scope.ME
     adopted: bool = False
 
@@ -151,7 +157,8 @@ def read_tree(tree: Place, locations: Locations) -> ManagedSuite | None:
         fields = from_json_text(content[0]) if content is not None else None
         if not isinstance(fields, dict):
             return None
-        told = {"name": os.path.basename(tree), "prefix": tree, "scope": locations.scope.value}
+        prefix = fields.get("link") or tree
+        told = {"name": os.path.basename(tree), "prefix": prefix, "scope": locations.scope.value}
         return msgspec.convert({**fields, **told}, ManagedSuite)
     except (OSError, ValueError, msgspec.ValidationError):
         return None

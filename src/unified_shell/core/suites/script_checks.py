@@ -32,10 +32,10 @@ def measure_in(scripts: tuple[str, ...], tree: Place, target: Place, host: Host)
     if not found:
         return None
     chosen, dialect = next((one for one in found if find_program(dialect_named(one[1]), host)), found[0])
-    if tree == target:
-        return measure_script(Place(chosen), dialect, host, tree=tree, target=target)
     with open(chosen, "rb") as file:
         content = file.read()
+    if tree == target or os.fsencode(target) not in content:
+        return measure_script(Place(chosen), dialect, host, tree=tree, target=target)
     # Beside it, since scripts look for their folder by their own place.
     copy = join(os.path.dirname(chosen), f".measured-{os.path.basename(chosen)}")
     with open(copy, "wb") as file:

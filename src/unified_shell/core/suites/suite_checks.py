@@ -45,7 +45,7 @@ def _programs(suite: ManagedSuite, host: Host) -> Iterator[Finding]:
             verdict=Verdict.FAULT,
             answer=f"the volume {volume} is not mounted" if volume else f"{prefix} does not exist",
             cause=Cause.VOLUME_ABSENT if volume else Cause.DIRECTORY_ABSENT,
-            remedy=ush("suite", "drop", suite.name),
+            remedy="mount it, then verify again" if volume else ush("suite", "drop", suite.name),
         )
         return
     own = {name for _, _, names in os.walk(prefix) for name in names if ".so" in name}

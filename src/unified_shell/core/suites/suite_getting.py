@@ -1,6 +1,7 @@
 """Bringing a suite: its archive fetched and compared, its tree made, placed and checked."""
 
 import os
+import re
 from collections.abc import Callable
 
 from msgspec import Struct
@@ -8,22 +9,24 @@ from msgspec import Struct
 from unified_shell.core.catalogs.description import Archive, FormKind
 from unified_shell.core.changes.executor import PlanMoved
 from unified_shell.core.changes.plan import Prepared
-from unified_shell.core.changes.steps import PlaceTree, RetireTree, Step
+from unified_shell.core.changes.steps import FlipLink, PlaceTree, RetireTree, Step
 from unified_shell.core.environments.own_wiring import OwnWiring
-from unified_shell.core.errors import CouldNot, HashDiffers
+from unified_shell.core.errors import CouldNot, HashDiffers, TransferFailed
 from unified_shell.core.findings import Finding
 from unified_shell.core.installation.workplaces import build_key, kept_workplace, passing_workplace
 from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.common_dirs import place_without_spaces
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.presence import hold
+from unified_shell.core.next_steps import ush
 from unified_shell.core.transfers.addresses import shown_address
 from unified_shell.core.transfers.fetching import Fetcher
 
-from .managed_suites import ORIGIN_FILE, ManagedSuite, suite_place, suite_text
+from .managed_suites import NO_PLACE, ORIGIN_FILE, ManagedSuite, suite_place, suite_text
 from .script_checks import measure_in
 from .suite_checks import check_suite
 from .suite_making import SuiteMaking
@@ -51,13 +54,32 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
     sourced: bool = False
     # It is put on the search paths of this environment alone.
     environment: OwnWiring | None = None
+    # The folder of a link to it, for what cannot bear the name of its own place.
+    place: Place = NO_PLACE
     # It is built anew, from its archive, though it is here.
     rebuild: bool = False
 
     @property
-    def target(self) -> Place:
-        """Where it will stand."""
+    def tree(self) -> Place:
+        """Where its files will be."""
         return suite_place(self.locations, self.origin.name)
+
+    @property
+    def link(self) -> Place:
+        """The link under which it will be known, where it cannot bear the spaces in the name of its own place, or where a
+        person asked for one; empty where it needs none.
+        """
+        if self.place:
+            return join(self.place, self.origin.name)
+        if self.origin.description.needs.place_without_spaces and re.search(r"\s", self.tree):
+            found = place_without_spaces(self.host.user_name)
+            return join(found, self.origin.name) if found is not None else NO_PLACE
+        return NO_PLACE
+
+    @property
+    def target(self) -> Place:
+        """The place that it is made for: its link, or its own."""
+        return self.link or self.tree
 
     @property
     def log(self) -> Place:
@@ -70,7 +92,7 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
         lock = join(self.locations.data, "locks", f"get-suite-{self.origin.name}.lock")
         release = hold(lock, lambda: self.progress(f"waiting for another ush that installs {self.origin.name}"))
         try:
-            if os.path.lexists(self.target) and not self.rebuild:
+            if os.path.lexists(self.tree) and not self.rebuild:
                 raise PlanMoved
             placed = staged_tree(staging, self.origin.name)
             self._make(staging, placed)
@@ -87,11 +109,14 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
         def verify() -> tuple[Finding, ...]:
             return check_suite(kept, self.host)
 
-        place: tuple[Step, ...] = (PlaceTree(staged=placed, target=self.target),)
-        if os.path.lexists(self.target):
+        place: list[Step] = [PlaceTree(staged=placed, target=self.tree)]
+        if os.path.lexists(self.tree):
             retired = join(self.locations.data, "retired", os.path.basename(staging))
-            place = (RetireTree(target=self.target, retired=retired), *place)
-        return Prepared(steps=place, verify=verify)
+            place.insert(0, RetireTree(target=self.tree, retired=retired))
+        if self.link:
+            there = os.readlink(self.link) if os.path.islink(self.link) else ""
+            place += [FlipLink(link=self.link, before=there, after=self.tree)] if there != self.tree else []
+        return Prepared(steps=tuple(place), verify=verify)
 
     def _make(self, staging: Place, placed: Place) -> None:
         """Make the tree at `placed`; a build that was interrupted goes on where it was."""
@@ -125,7 +150,14 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
         path = given or join(self.locations.cache, "archives", self.origin.name, archive.file_name)
         if not given and not (os.path.isfile(path) and digest_of_file(path) == archive.sha256):
             self.progress(f"fetch {archive.file_name}")
-            self.fetcher.download(archive.url, path, sha256=archive.sha256, size_bytes=archive.size_bytes or -1)
+            try:
+                self.fetcher.download(archive.url, path, sha256=archive.sha256, size_bytes=archive.size_bytes or -1)
+            except TransferFailed as error:
+                what = self.origin.description.name
+                have = ush(
+                    "suite", "get", what, "--archive", archive.file_name, why="when you have the file from elsewhere"
+                )
+                raise TransferFailed(error.message, where=error.where, next_step=have) from error
         if digest_of_file(path) != archive.sha256:
             raise HashDiffers(f"{archive.file_name} is not what was promised", next_step="fetch it again")
         if archive.size_bytes and os.path.getsize(path) != archive.size_bytes:
@@ -149,6 +181,7 @@ class SuiteGetting(Struct, frozen=True, kw_only=True):
             description=self.origin.description,
             script=measure_in(self.origin.description.offers.session_scripts, tree, self.target, self.host),
             sourced=self.sourced,
+            link=self.link,
             made_seconds=now_seconds(),
         )
         with open(join(tree, ORIGIN_FILE), "x", encoding="ascii") as file:

@@ -50,7 +50,7 @@ def lacking_needs(
     found += [one for language, name in needs.modules if (one := _module(language, name, host)) is not None]
     found += [Lacking(what=f"the suite {name}", suite=name) for name in needs.suites if name not in suites]
     if needs.place_without_spaces and re.search(r"\s", target):
-        found.append(Lacking(what=f"a place without spaces; it would be in {target}", line="set USH_HOME to one"))
+        found.append(Lacking(what=f"a place without spaces; it would be in {target}", line="--place FOLDER"))
     return tuple(found)
 
 

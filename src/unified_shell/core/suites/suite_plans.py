@@ -10,7 +10,7 @@ from unified_shell.core.catalogs.description import FormKind
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, change_of, plan_line
-from unified_shell.core.changes.steps import ReplaceFile, RetireTree, Step
+from unified_shell.core.changes.steps import FlipLink, ReplaceFile, RetireTree, Step
 from unified_shell.core.errors import CouldNot, Refused
 from unified_shell.core.installation.prerequisites import COMPILERS, compiler_for
 from unified_shell.core.machine.files.disks import read_disk, shown_size
@@ -21,7 +21,7 @@ from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.next_steps import Afterward, Labelled, ush
 from unified_shell.core.shells.sessions.path_faults import first_on
 
-from .managed_suites import ManagedSuite, all_suites, read_suites
+from .managed_suites import ManagedSuite, all_suites, read_suites, suite_place
 from .planned_wiring import plan_wired, plan_wiring_when_here
 from .suite_dependants import check_not_needed
 from .suite_getting import SuiteGetting
@@ -73,6 +73,11 @@ def _plan_get(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -
         aim=f"Install the suite {origin.name}: {origin.description.summary}",
         lines=(
             plan_line(LineKind.ADD, About.SUITE, name=origin.name, target=getting.target),
+            *(
+                [plan_line(LineKind.NOTE, About.SUITE_LINK, link=getting.link, place=getting.tree, spaces=True)]
+                if getting.link
+                else []
+            ),
             _archive_line(getting),
             *_description_lines(getting),
             *(_answer_lines(getting) if wire else ()),
@@ -111,7 +116,10 @@ def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, co
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
-        return (RetireTree(target=suite.prefix, retired=join(locations.data, "retired", os.path.basename(staging))),)
+        tree = suite_place(locations, suite.name)
+        links = [FlipLink(link=suite.link, before=tree, after="")] if suite.link else []
+        retired = join(locations.data, "retired", os.path.basename(staging))
+        return (*links, RetireTree(target=tree, retired=retired))
 
     return merged(change_of(plan, prepare=prepare), plan_suite_unwiring(suite, host, locations))
 

@@ -14,15 +14,17 @@ from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.own_extras import extra_line
 from unified_shell.views.next_step_text import next_step_text
 from unified_shell.views.plain_text import plain_text
+from unified_shell.views.trial_view import evidence_rows
 from unified_shell.views.verify_view import count_text, faults_alike
 
 from .difference_view import difference_lines
-from .report_plots import environment_figures
+from .report_plots import environment_figures, table_figure
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from unified_shell.core.findings import Finding
+    from unified_shell.core.suites.trials.evidence import TrialsOf
     from unified_shell.core.verification.reports.comparing import Difference
     from unified_shell.core.verification.reports.contents import DistributionFacts, EnvironmentFacts
     from unified_shell.core.verification.reports.report import Report, TargetReport
@@ -48,6 +50,7 @@ def page_text(
     home: str,
     version: str,
     since: Difference | None = None,
+    trials: Sequence[TrialsOf] = (),
 ) -> str:
     """Return the page; raises CouldNot where the extra that makes pages is not installed."""
     check_can_make_pages()
@@ -76,6 +79,7 @@ def page_text(
         else None,
         targets=[_target(one, home) for one in report.targets],
         environments=[_environment(one, Markup) for one in environments],
+        suites=[_trials(one, Markup) for one in trials if one.kept],
         version=version,
     )
     return str(text).encode("utf-8", "replace").decode("utf-8")
@@ -113,6 +117,18 @@ def _target(target: TargetReport, home: str) -> Mapping[str, object]:
         "faults": sum(1 for one in target.findings if one.is_fault),
         "result": count_text(target.findings).partition(": ")[2] or "nothing to check",
         "rows": [_row(one, home) for one in ordered],
+    }
+
+
+def _trials(one: TrialsOf, markup: type[str]) -> Mapping[str, object]:
+    newest = one.kept[0]
+    figures = [figure for file in one.tables if (figure := table_figure(f"{newest.folder}/{file}")) is not None]
+    return {
+        "name": one.name,
+        "figures": [{"svg": markup(figure.svg), "caption": figure.caption} for figure in figures],
+        "rows": [
+            dict(zip(("when", "machine", "took", "result"), row, strict=True)) for row in evidence_rows(one.kept)
+        ],
     }
 
 

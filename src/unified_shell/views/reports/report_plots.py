@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import io
+import os
 import re
 import zlib
+from html import escape
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
+
+from .trial_plot import draw_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -17,7 +21,7 @@ if TYPE_CHECKING:
 
     from unified_shell.core.verification.reports.contents import DistributionFacts, EnvironmentFacts
 
-__all__ = ["PlotFigure", "environment_figures"]
+__all__ = ["PlotFigure", "environment_figures", "table_figure"]
 
 # More bars cannot be read; more names in a drawing neither.
 MOST_BARS = 15
@@ -59,6 +63,13 @@ def environment_figures(facts: EnvironmentFacts) -> tuple[PlotFigure, ...]:
             caption += f" The {len(shown)} of {len(every)} distributions with the most connections."
         found.append(PlotFigure(_svg(_drawing(Figure, shown), caption), caption))
     return tuple(found)
+
+
+def table_figure(path: str) -> PlotFigure | None:
+    """Return the figure of a table that a trial made; None where it cannot be drawn, or is gone."""
+    drawn = draw_table(path) if os.path.isfile(path) else None
+    caption = f"The numbers of {os.path.basename(path)} over its first column."
+    return PlotFigure(_svg(drawn, caption), caption) if drawn is not None else None
 
 
 def _bars(figure_type: type[Figure], rows: Sequence[tuple[str, float]], unit: str) -> Figure:
@@ -148,4 +159,4 @@ def _svg(figure: Figure, caption: str) -> str:
     prefix = f"f{zlib.crc32(caption.encode())}-"
     text = re.sub(r'\bid="', f'id="{prefix}', text)
     text = re.sub(r'(href="#|url\(#)', rf"\g<1>{prefix}", text)
-    return text.replace("<svg ", f'<svg role="img" aria-label="{caption}" ', 1)
+    return text.replace("<svg ", f'<svg role="img" aria-label="{escape(caption)}" ', 1)

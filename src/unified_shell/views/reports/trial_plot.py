@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import csv
 import os
+from typing import TYPE_CHECKING
 
-__all__ = ["plot_table"]
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+__all__ = ["draw_table", "plot_table"]
 
 # A table with more columns is not one picture.
 MOST_LINES = 6
@@ -15,13 +19,23 @@ def plot_table(path: str) -> str:
     """Draw a table's numbers over its first column, beside it, and return the picture's path; empty where there is nothing to
     draw, or nothing to draw with.
     """
+    figure = draw_table(path)
+    if figure is None:
+        return ""
+    picture = f"{os.path.splitext(path)[0]}.png"
+    figure.savefig(picture, dpi=140)
+    return picture
+
+
+def draw_table(path: str) -> Figure | None:
+    """Return the drawing of a table's numbers over its first column; None as above."""
     try:
         from matplotlib.figure import Figure
     except ImportError:
-        return ""
+        return None
     names, columns = _numbers(path)
     if len(columns) < 2 or not columns[0]:
-        return ""
+        return None
     figure = Figure(figsize=(9.0, 4.5), layout="constrained")
     axes = figure.subplots()
     for name, column in list(zip(names, columns, strict=True))[1 : MOST_LINES + 1]:
@@ -35,9 +49,7 @@ def plot_table(path: str) -> str:
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
     axes.grid(alpha=0.3)
-    picture = f"{os.path.splitext(path)[0]}.png"
-    figure.savefig(picture, dpi=140)
-    return picture
+    return figure
 
 
 def _numbers(path: str) -> tuple[list[str], list[list[float]]]:

@@ -16,7 +16,7 @@ from unified_shell.core.suites.managed_suites import ManagedSuite
 
 from .trial_runs import RunFigures, TrialRun
 
-__all__ = ["Evidence", "keep_evidence", "read_evidence"]
+__all__ = ["Evidence", "TrialsOf", "keep_evidence", "read_evidence", "trials_of"]
 
 # Enough to see whether a suite became slower; a file of some kilobytes.
 MOST_KEPT = 20
@@ -35,6 +35,22 @@ class Evidence(Struct, frozen=True, kw_only=True):
     passed: int = 0
     faults: tuple[str, ...] = ()
     interrupted: bool = False
+
+
+class TrialsOf(Struct, frozen=True, kw_only=True):
+    """What is kept of a suite's trials, the newest first, and the tables among the files that they make."""
+
+    name: str
+    tables: tuple[str, ...]
+    kept: tuple[Evidence, ...]
+
+
+def trials_of(suite: ManagedSuite, locations: Locations) -> TrialsOf:
+    """Return what is kept of a suite's trials."""
+    trial = suite.description.trial
+    files = [join(trial.folder, one.file) for one in trial.makes] if trial is not None else []
+    tables = tuple(one for one in files if one.endswith((".csv", ".tsv")))
+    return TrialsOf(name=suite.name, tables=tables, kept=read_evidence(suite, locations))
 
 
 def read_evidence(suite: ManagedSuite, locations: Locations) -> tuple[Evidence, ...]:

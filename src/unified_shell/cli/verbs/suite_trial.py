@@ -2,9 +2,8 @@
 
 import click
 
+from unified_shell.cli.context import Context, pass_context
 from unified_shell.core.machine.places import join
-
-from .context import Context, pass_context
 
 __all__ = ["try_one", "try_suite"]
 

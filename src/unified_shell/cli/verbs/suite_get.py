@@ -5,10 +5,11 @@ from typing import TYPE_CHECKING, TypedDict, Unpack
 
 import click
 
+from unified_shell.cli.change_flow import ChangeOptions, change_options, for_whom, perform
+from unified_shell.cli.context import Context, pass_context
+from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import ush
 
-from .change_flow import ChangeOptions, change_options, for_whom, perform
-from .context import Context, pass_context
 from .suite_trial import try_one
 
 if TYPE_CHECKING:
@@ -33,6 +34,7 @@ class _GetWords(TypedDict):
     sha256: str
     compilers: tuple[str, ...]
     environment: str
+    place: str
     sourced: bool
     rebuild: bool
     no_wire: bool
@@ -55,6 +57,9 @@ class _GetWords(TypedDict):
     help="Build with this compiler, such as clang or fortran=flang.",
 )
 @click.option("-e", "--environment", default="", help="Only while this environment is entered.")
+@click.option(
+    "--place", default="", metavar="FOLDER", help="Where a link to it goes, if its place has spaces it cannot bear."
+)
 @click.option("--rebuild", is_flag=True, help="Build it anew from its archive, though it is here.")
 @click.option("--sourced", is_flag=True, help="Let new sessions read its session script themselves.")
 @click.option("--no-wire", is_flag=True, help="Leave new sessions as they are.")
@@ -70,6 +75,7 @@ def get(context: Context, what: str, *, how: ChangeOptions, **words: Unpack[_Get
     All that is missing is told at once, before anything is fetched. At a terminal and without WHAT: a list to choose from.
     """
     from unified_shell.core.installation.prerequisites import chosen_compilers
+    from unified_shell.core.suites.managed_suites import NO_PLACE
     from unified_shell.core.suites.suite_getting import SuiteGetting
     from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite, with_needed
     from unified_shell.core.suites.suite_plans import plan_get_suites
@@ -101,6 +107,7 @@ def get(context: Context, what: str, *, how: ChangeOptions, **words: Unpack[_Get
                 sourced=words["sourced"],
                 rebuild=words["rebuild"] and one is origin,
                 environment=own,
+                place=join(context.host.working_directory, words["place"]) if words["place"] else NO_PLACE,
             )
 
         came.append(origin.name)
