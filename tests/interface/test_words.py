@@ -3,15 +3,18 @@
 import contextlib
 import os
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import click
 import pytest
 
 from support import suggestions
 from support.account import USH, Account, visible_state
 from support.wheels import rewrite, wheel
 from unified_shell import __version__
+from unified_shell.cli.abbreviations import CheckedCommand
+from unified_shell.cli.main import ush as cli
 
 CASES: dict[str, tuple[list[str], int, str]] = {
     "unknown noun": (["enviroment", "list"], 2, "Did you mean environment?"),
@@ -287,3 +290,21 @@ def test_what_is_suggested_is_tried_against_the_command_line(said: str, trouble:
     """The account of every test does this with all that is printed; here a wrong suggestion is seen to be found."""
     with pytest.raises(AssertionError, match=trouble) if trouble else contextlib.nullcontext():
         suggestions.check(said)
+
+
+def test_every_verb_keeps_what_was_typed() -> None:
+    """A verb that does not would be an empty line in the journal."""
+
+    def verbs(group: click.Group, context: click.Context) -> Iterator[tuple[str, click.Command]]:
+        for name in group.list_commands(context):
+            command = group.get_command(context, name)
+            assert command is not None
+            if isinstance(command, click.Group):
+                yield from verbs(command, click.Context(command, info_name=name, parent=context))
+            else:
+                yield f"{context.info_name} {name}", command
+
+    loose = [
+        name for name, one in verbs(cli, click.Context(cli, info_name="ush")) if not isinstance(one, CheckedCommand)
+    ]
+    assert loose == []

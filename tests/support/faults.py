@@ -66,6 +66,9 @@ def apiary_home(account: Account, study: Path) -> None:
     account.ush("variable", "add", "HIVE_DATA", account.home / "data", "--yes")
     account.ush("shell", "wire", "--script", account.home / "suite.sh", "--yes")
     account.ush("command", "prefer", "weigh", account.home / "scales/weigh", "--yes")
+    account.tool("scripted", folder="opt/scripted-1.0/bin")
+    account.write("opt/scripted-1.0/setup.sh", "export SCRIPTED_HOME=/here\n")
+    account.ush("suite", "adopt", account.home / "opt/scripted-1.0", "--script", "setup.sh", "--yes")
     account.ush("interpreter", "adopt", account.home / f"own/bin/python{VERSION}", "--name", "own", "--yes")
     account.new_environment()
     account.new_environment("field")
@@ -175,6 +178,11 @@ def a_session_script_is_gone(account: Account) -> None:
 @fault("script-fails", "~/suite.sh", says="not found")
 def a_session_script_calls_what_is_not_there(account: Account) -> None:
     account.write("suite.sh", "export SUITE_HOME=1\nno-such-hum\n")
+
+
+@fault("script-differs", "suite:scripted", says="it changes other things now: SCRIPTED_HOME")
+def a_suites_script_sets_something_else(account: Account) -> None:
+    account.write("opt/scripted-1.0/setup.sh", "export SCRIPTED_HOME=/elsewhere\n")
 
 
 @fault("script-not-read", "~/suite.sh", says="has no SUITE_HOME")

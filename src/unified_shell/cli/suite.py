@@ -44,7 +44,7 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
     if as_json:
         context.screen.result(json_text("suites", {"items": rows, "faults": faults}))
     else:
-        print_suites(context.screen, rows)
+        print_suites(context.screen, rows, asked=word or category)
     for fault in faults:
         context.screen.say(fault)
     if faults:

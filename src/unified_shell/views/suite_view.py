@@ -21,8 +21,12 @@ if TYPE_CHECKING:
 __all__ = ["print_suite", "print_suites"]
 
 
-def print_suites(screen: Screen, rows: Sequence[SuiteRow]) -> None:
-    """Write a row a suite."""
+def print_suites(screen: Screen, rows: Sequence[SuiteRow], *, asked: str = "") -> None:
+    """Write a row a suite; `asked` is what they were to match."""
+    if not rows and asked:
+        screen.result(f"No suite matches {asked!r}, here or in a catalog.")
+        screen.next(ush("suite", "list"))
+        return
     if not rows:
         screen.result("No suite is here, and no catalog offers one.")
         screen.next(ush("catalog", "add", "NAME", "ADDRESS"))

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, for_whom, perform
 from unified_shell.cli.context import Context, pass_context
 from unified_shell.core.next_steps import ush
@@ -17,7 +18,7 @@ __all__ = ["new", "own_files"]
 own_files = click.option("--own-files", "alone", is_flag=True, help="Share no file with other environments.")
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("name")
 @click.option(
     "--interpreter", "wanted", default="", help="A path, name, version or suite:NAME [default: the session's]."

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, TypedDict, Unpack
 
 import click
 
+from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, for_whom, perform
 from unified_shell.cli.context import Context, pass_context
 from unified_shell.core.machine.places import join
@@ -42,7 +43,7 @@ class _GetWords(TypedDict):
     accepted: tuple[str, ...]
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("what", default="")
 @click.option("--form", type=click.Choice(["binary", "source"]), help="Ready-built (binary), or built here (source).")
 @click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
@@ -131,7 +132,7 @@ def _chosen(context: Context) -> str:
     return choose_suite(context.screen, rows)
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("folder")
 @click.option("--as", "named", default="", metavar="NAME-VERSION", help="Where the folder's name does not say it.")
 @click.option(
@@ -164,7 +165,7 @@ def adopt(
     perform(context, lambda: plan_adopt_suite(request, context.host, locations), how)
 
 
-@click.command()
+@click.command(cls=CheckedCommand)
 @click.argument("what")
 @click.option("--archive", default="", metavar="FILE", help="An archive that you downloaded.")
 @click.option("-e", "--environment", default="", help="Only while this environment is entered.")

@@ -2,13 +2,14 @@
 
 import click
 
+from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.context import Context, pass_context
 from unified_shell.core.machine.places import join
 
 __all__ = ["try_one", "try_suite"]
 
 
-@click.command("try")
+@click.command("try", cls=CheckedCommand)
 @click.argument("name")
 @click.option("--into", default="", metavar="FOLDER", help="A new folder for the results [default: NAME-trial here].")
 @click.option("--processes", type=click.IntRange(min=1), help="How many processes [default: as described].")

@@ -91,10 +91,11 @@ class Needs(Struct, frozen=True, kw_only=True):
 
 
 class Offers(Struct, frozen=True, kw_only=True):
-    """What it gives: folders by search path, variables, its session scripts (one for each dialect), an interpreter of its own, and the folders with
+    """What it gives: its commands, folders by search path, variables, its session scripts (one for each dialect), an interpreter of its own, and the folders with
     that one's modules.
     """
 
+    commands: tuple[str, ...] = ()
     search_paths: tuple[tuple[str, str], ...] = ()
     variables: tuple[tuple[str, str], ...] = ()
     session_scripts: tuple[str, ...] = ()

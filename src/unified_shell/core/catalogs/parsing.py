@@ -154,6 +154,7 @@ def _offers(table: CheckedTable | None) -> Offers:
     if table is None:
         return Offers()
     found = Offers(
+        commands=table.texts("commands"),
         search_paths=table.many_pairs("search-path"),
         variables=table.pairs("variables"),
         session_scripts=table.one_or_more_texts("session-script"),

@@ -76,7 +76,7 @@ def list_all_suites(
     wanted = [
         one
         for one in rows
-        if (word.lower() in one.name.lower() or word.lower() in one.summary.lower())
+        if any(word.lower() in text.lower() for text in (one.name, one.summary, *one.categories))
         and (not category or category.lower() in [each.lower() for each in one.categories])
     ]
     wanted.sort(key=lambda one: _version(one.version), reverse=True)

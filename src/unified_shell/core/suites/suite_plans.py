@@ -173,13 +173,12 @@ def _description_lines(getting: SuiteGetting) -> list[PlanLine]:
 
 
 def _answer_lines(getting: SuiteGetting) -> list[PlanLine]:
-    """Return a line for each command that the description's checks and trial start: what will answer to it, and what
-    answers now. More may come; which is known when the archive is here.
+    """Return a line for each command that the description promises, or that its checks start: what will answer to it, and
+    what answers now. More may come; which is known when the archive is here.
     """
     described, host = getting.origin.description, getting.host
     folders = [join(getting.target, folder) for name, folder in described.offers.search_paths if name == "PATH"]
-    started = [one.command[0] for one in described.checks if one.command]
-    started += [one.words[0] for one in described.trial.commands] if described.trial is not None else []
+    started = described.offers.commands or tuple(one.command[0] for one in described.checks if one.command)
     lines = []
     for name in dict.fromkeys(one for one in started if "/" not in one) if folders else ():
         now = first_on(host.search_path(), name)

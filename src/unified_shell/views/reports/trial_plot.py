@@ -11,6 +11,8 @@ if TYPE_CHECKING:
 
 __all__ = ["draw_table", "plot_table"]
 
+# A few rows are read, not looked at.
+LEAST_ROWS = 5
 # A table with more columns is not one picture.
 MOST_LINES = 6
 
@@ -34,7 +36,7 @@ def draw_table(path: str) -> Figure | None:
     except ImportError:
         return None
     names, columns = _numbers(path)
-    if len(columns) < 2 or not columns[0]:
+    if len(columns) < 2 or len(columns[0]) < LEAST_ROWS:
         return None
     figure = Figure(figsize=(9.0, 4.5), layout="constrained")
     axes = figure.subplots()
