@@ -11,6 +11,7 @@ import pytest
 TOP = Path(__file__).parent.parent
 SOURCE = TOP / "src" / "unified_shell"
 ROOMS = (
+    "outfits",
     "verification",
     "suites",
     "environments",

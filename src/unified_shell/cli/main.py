@@ -39,6 +39,7 @@ NOUNS = (
     ("Wire", "variable", "variable:variable", "Variables in new sessions."),
     ("Wire", "shell", "shell:shell", "Startup files, and the hook-up that makes them read the wiring."),
     ("Verify", "verify", "verify:verify", "Check that new sessions launch the commands and import the packages."),
+    ("Keep", "outfit", "outfit:outfit", "A whole set-up in one file: compare, carry out, capture, lock."),
     ("Keep", "journal", "journal:journal", "What was done."),
     ("Keep", "undo", "journal:undo", "Undo a change."),
     ("Try", "demo", "demo:demo", "Try the whole job on sample data, in a scratch home, offline."),

@@ -1,5 +1,6 @@
 """Reading a TOML file with all its mistakes at once: each with its line and what was expected."""
 
+import datetime
 import tomllib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
@@ -79,6 +80,19 @@ class CheckedTable:
     def truth(self, key: str) -> bool:
         """Return true or false."""
         return self._value(key, bool, "true or false") is True
+
+    def date(self, key: str) -> str:
+        """Return a date, written as TOML's own or as a text `YYYY-MM-DD`; empty where it is not there."""
+        self._read.add(key)
+        value = self._fields.get(key)
+        if value is None:
+            return ""
+        text = value.isoformat()[:10] if isinstance(value, datetime.date) else value
+        try:
+            return datetime.date.fromisoformat(str(text)).isoformat()
+        except ValueError:
+            self.mistake(key, f"{key} = {value!r}; expected a date such as 2026-05-01")
+            return ""
 
     def texts(self, key: str) -> tuple[str, ...]:
         """Return a list of texts."""

@@ -1,6 +1,7 @@
 """Having suites that are on their way in new sessions, or while an environment is entered: planned before they are here."""
 
 from collections.abc import Mapping, Sequence
+from typing import Protocol
 
 from msgspec.structs import replace
 
@@ -12,7 +13,17 @@ from .managed_suites import read_tree
 from .suite_getting import SuiteGetting, staged_tree
 from .suite_wiring import SuiteWiring, applied_all, plan_in_sessions
 
-__all__ = ["plan_wired", "plan_wiring_when_here"]
+__all__ = ["PlanWired", "plan_wired", "plan_wiring_when_here"]
+
+
+class PlanWired(Protocol):
+    """Plans to have suites in sessions, by what their scripts were measured to change."""
+
+    def __call__(
+        self, gettings: Sequence[SuiteGetting], scripts: Mapping[str, ScriptDelta | None], *, sourced: bool
+    ) -> Change:
+        """Return the change."""
+        ...
 
 
 def plan_wired(
@@ -41,13 +52,15 @@ def plan_wired(
     return own.plan_wiring(aim, lines, after)
 
 
-def plan_wiring_when_here(gettings: Sequence[SuiteGetting]) -> Change:
-    """Plan the wiring; what a session script changes is known, and put into it, when its suite is ready in staging."""
+def plan_wiring_when_here(gettings: Sequence[SuiteGetting], plan: PlanWired = plan_wired) -> Change:
+    """Plan the wiring, as `plan` does; what a session script changes is known, and put into it, when its suite is ready in
+    staging.
+    """
     measured = [one for one in gettings if one.origin.description.offers.session_scripts]
     if not measured:
-        return plan_wired(gettings, {})
+        return plan(gettings, {}, sourced=False)
     # The startup files are edited the same, whatever the scripts change: the plan shows them as if they were sourced.
-    shown_as = plan_wired(gettings, {}, sourced=True)
+    shown_as = plan(gettings, {}, sourced=True)
     named = [
         plan_line(
             LineKind.ADD,
@@ -63,6 +76,6 @@ def plan_wiring_when_here(gettings: Sequence[SuiteGetting]) -> Change:
     def prepare(staging: Place) -> Prepared:
         trees = {one.origin.name: read_tree(staged_tree(staging, one.origin.name), one.locations) for one in measured}
         scripts = {name: tree.script if tree is not None else None for name, tree in trees.items()}
-        return plan_wired(gettings, scripts).prepare(staging)
+        return plan(gettings, scripts, sourced=False).prepare(staging)
 
     return Change(plan=replace(shown_as.plan, lines=(*named, *others)), prepare=prepare)

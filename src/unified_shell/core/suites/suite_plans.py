@@ -28,7 +28,7 @@ from .suite_getting import SuiteGetting
 from .suite_needs import check_needs, lacking_needs
 from .suite_wiring import plan_suite_unwiring
 
-__all__ = ["plan_drop_suite", "plan_get_suites"]
+__all__ = ["plan_drop_suite", "plan_get_suites", "plan_trees"]
 
 # What an archive unpacks to, at most, where nothing is said of it.
 UNPACKED = 5
@@ -40,19 +40,24 @@ def plan_get_suites(gettings: Sequence[SuiteGetting], accepted: tuple[str, ...],
 
     Raises CouldNot with all that any of them lacks, Refused where a licence asks to be accepted.
     """
-    *needed, asked = gettings
+    asked = gettings[-1]
     here = {one.name: one for one in read_suites(asked.locations)}
     if asked.origin.name in here and not asked.rebuild:
         said = f"{asked.origin.name} is here already: {shown(asked.target, asked.host.home)}"
         wired = plan_wired([asked], {asked.origin.name: here[asked.origin.name].script}) if wire else None
         return wired if wired and not wired.plan.nothing_to_do else change_of(Plan(aim=said, nothing_to_do=said))
-    promised = tuple(one.origin.description.name for one in needed)
-    for one in gettings:
-        _check_needs(one, promised)
-    changes = [_plan_get(one, accepted, wire=wire) for one in gettings]
+    changes = plan_trees(gettings, accepted, wire=wire)
     whole = merged(*changes, *([plan_wiring_when_here(gettings)] if wire else []))
     plan = replace(whole.plan, aim=changes[-1].plan.aim, afterwards=changes[-1].plan.afterwards)
     return Change(plan=plan, prepare=whole.prepare)
+
+
+def plan_trees(gettings: Sequence[SuiteGetting], accepted: tuple[str, ...], *, wire: bool) -> list[Change]:
+    """Plan to have the suites themselves, each a change; with `wire` the commands that will answer are told."""
+    names = [one.origin.description.name for one in gettings]
+    for one in gettings:
+        _check_needs(one, [name for name in names if name != one.origin.description.name])
+    return [_plan_get(one, accepted, wire=wire) for one in gettings]
 
 
 def _check_needs(getting: SuiteGetting, promised: Sequence[str]) -> None:

@@ -10,19 +10,21 @@ from unified_shell.core.changes.plan import About, Change, LineKind, PlanLine, p
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
-from unified_shell.core.shells.dialects.dialect import SessionScript, SetVariable, Side
+from unified_shell.core.shells.dialects.dialect import Dialect, SearchPath, SessionScript, SetVariable, Side
+from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.planning.search_paths import check_variable_name
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script, script_lines
 from unified_shell.core.shells.planning.variables import check_variable, with_variable, without_variable
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
 from unified_shell.core.shells.startup.hookup import chosen_shells
-from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
+from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring
 
 from .managed_suites import ManagedSuite
 from .suite_offers import Offered, offered_by
 
 __all__ = [
+    "MoreWiring",
     "SuiteWiring",
     "applied_all",
     "is_wired",
@@ -103,11 +105,56 @@ def applied_all(wirings: Sequence[SuiteWiring], before: Wiring) -> tuple[Wiring,
     return after, tuple(lines)
 
 
-def plan_in_sessions(wirings: Sequence[SuiteWiring], host: Host, locations: Locations) -> Change:
-    """Plan to have suites in new sessions."""
+class MoreWiring(Struct, frozen=True, kw_only=True):
+    """What else is wanted in the same change: entries and variables that go in front of what suites give, and the shells
+    whose startup files take the hook-up, none for the person's own.
+    """
+
+    paths: tuple[SearchPath, ...] = ()
+    variables: tuple[SetVariable, ...] = ()
+    shells: tuple[str, ...] = ()
+
+    def applied(self, before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
+        """Return a wiring with it, and a line for what is new."""
+        after, lines = before, list[PlanLine]()
+        for path in self.paths:
+            check_variable_name(path.variable)
+            wanted = path.directories if path.side is Side.BACK else path.directories[::-1]
+            for directory in wanted:
+                check_directory_name(directory)
+                known = before.find(path.variable, directory)
+                if known is not None and (known.side, known.when) == (path.side, path.when):
+                    continue
+                after = after.with_entry(path.variable, directory, path.side, path.when)
+                lines.append(
+                    plan_line(
+                        LineKind.ADD,
+                        About.ENTRY,
+                        directory=directory,
+                        variable=path.variable,
+                        side=path.side.value,
+                    )
+                )
+        for variable in self.variables:
+            if before.variable(variable.name) == variable:
+                continue
+            check_variable(variable.name, variable.value)
+            after = with_variable(after, variable)
+            lines.append(plan_line(LineKind.ADD, About.VARIABLE, name=variable.name, value=variable.value))
+        return after, tuple(lines)
+
+
+def plan_in_sessions(
+    wirings: Sequence[SuiteWiring], host: Host, locations: Locations, more: MoreWiring | None = None
+) -> Change:
+    """Plan to have suites, and with `more` what else is wanted, in new sessions."""
     before = read_wiring(locations)
     after, lines = applied_all(wirings, before)
-    shells = chosen_shells(host)
+    shells: Sequence[Dialect] = chosen_shells(host)
+    if more is not None:
+        after, others = more.applied(after)
+        lines += others
+        shells = [dialect_named(one) for one in more.shells] or shells
     scripts: list[SessionScript] = []
     for one in wirings:
         for script in one.scripts(after):
@@ -115,13 +162,26 @@ def plan_in_sessions(wirings: Sequence[SuiteWiring], host: Host, locations: Loca
             lines += tuple(script_lines(script, shells))
             scripts.append(script)
     change = WiringChange(
-        aim=f"Wire {wirings[-1].described.name}",
+        aim=f"Wire {wirings[-1].described.name}" if wirings else "Wire what is wanted",
         before=before,
         after=after,
         lines=lines,
         nothing="new sessions have it already",
-        wanted=tuple(folder for one in wirings for folder in one.offered.command_folders),
-        values=tuple({name: value for one in wirings for name, value in one.offered.values}.items()),
+        wanted=(
+            *(folder for one in wirings for folder in one.offered.command_folders),
+            *(
+                folder
+                for path in (more.paths if more is not None else ())
+                if path.variable == "PATH" and not path.when
+                for folder in path.directories
+            ),
+        ),
+        values=tuple(
+            {
+                **{name: value for one in wirings for name, value in one.offered.values},
+                **{one.name: one.value for one in (more.variables if more is not None else ())},
+            }.items()
+        ),
         in_front=True,
         script=scripts[0] if scripts else None,
     )

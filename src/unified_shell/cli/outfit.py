@@ -1,0 +1,17 @@
+"""`ush outfit`."""
+
+import click
+
+from .abbreviations import VerbGroup
+from .verbs.outfit_equip import equip, plan
+
+__all__ = ["outfit"]
+
+
+@click.group(cls=VerbGroup)
+def outfit() -> None:
+    """A study's whole set-up in one file, outfit.toml: compared with this machine, carried out, captured, locked."""
+
+
+outfit.add_command(plan)
+outfit.add_command(equip)

@@ -1,0 +1,1 @@
+"""The declared set-up of a study: read, compared with the machine, carried out, captured, locked."""

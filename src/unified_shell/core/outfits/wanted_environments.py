@@ -1,0 +1,193 @@
+"""The environments of an outfit: made, filled with what they lack, wired for the time they are entered, offered."""
+
+import os
+from collections.abc import Mapping, Sequence
+
+from msgspec.structs import replace
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
+
+from unified_shell.core.changes.plan import Change, Prepared
+from unified_shell.core.distributions.file_names import FileName
+from unified_shell.core.distributions.markers import applies
+from unified_shell.core.environments.lifecycle import plan_new
+from unified_shell.core.environments.model.contents import Distribution
+from unified_shell.core.environments.model.layout import link_place
+from unified_shell.core.environments.model.registry import Environment, list_environments
+from unified_shell.core.environments.offers import offered_files, plan_offer_notebook
+from unified_shell.core.environments.own_wiring import OwnWiring
+from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
+from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock
+from unified_shell.core.environments.packages.requests import parse_request
+from unified_shell.core.environments.packages.requirement_files import read_requirements
+from unified_shell.core.environments.trees.next_edition import new_contents, proof_of_start
+from unified_shell.core.errors import Refused
+from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.requesting import version_fits
+from unified_shell.core.machine.files.digests import NO_SHA256
+from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
+from unified_shell.core.resolution.target import Rules
+from unified_shell.core.shells.dialects.dialect import SetVariable, Side
+from unified_shell.core.shells.planning.variables import with_variable
+from unified_shell.core.shells.wiring.wiring import Wiring
+
+from .equipping import Equipping
+from .locks import lock_file_of
+from .outfit import WantedEnvironment
+
+__all__ = ["plan_environments", "requirements_of"]
+
+KERNEL = "ipykernel"
+
+
+def plan_environments(equipping: Equipping, suites: Mapping[str, str]) -> list[Change]:
+    """Plan what the machine lacks of each environment; `suites` are the places of the outfit's suites."""
+    here = {one.name: one for one in list_environments(equipping.locations)}
+    changes: list[Change] = []
+    for wanted in equipping.outfit.environments:
+        if not equipping.is_meant(wanted.when):
+            continue
+        known = here.get(wanted.name)
+        change = _grown(equipping, wanted, known, suites) if known else _new(equipping, wanted, suites)
+        changes.append(_apart(change, wanted.name))
+        changes += _offers(equipping, wanted, known)
+    return changes
+
+
+def requirements_of(wanted: WantedEnvironment, folder: str) -> tuple[Requirement, ...]:
+    """Return all that an environment's packages and files ask for; raises UsageError for a file with a mistake."""
+    found = [parse_request(text) for text in wanted.packages]
+    for name in wanted.files:
+        is_project = name.endswith(".toml")
+        extras, groups = (wanted.extras, wanted.groups) if is_project else ((), ())
+        found += read_requirements(join(folder, name), extras, groups)
+    if wanted.notebook and all(canonicalize_name(one.name) != KERNEL for one in found):
+        found.append(Requirement(KERNEL))
+    return tuple(found)
+
+
+def _new(equipping: Equipping, wanted: WantedEnvironment, suites: Mapping[str, str]) -> Change:
+    host, locations = equipping.host, equipping.locations
+    facts = equipping.facts(wanted.interpreter)
+    wiring = _own_wiring(equipping, wanted, Wiring(), suites)
+    empty = plan_new(wanted.name, facts, host, locations, wiring=wiring)
+    contents = replace(new_contents(wanted.name, facts), wiring=wiring)
+    prefix = link_place(locations.data, wanted.name)
+    environment = Environment(name=wanted.name, prefix=Place(prefix), edition=0, contents=contents)
+    requests = requirements_of(wanted, equipping.folder)
+    if not requests:
+        return empty
+    got = _filled(equipping, wanted, environment, requests)
+    plan = replace(
+        empty.plan,
+        lines=(*empty.plan.lines, *got.plan.lines),
+        download_bytes=got.plan.download_bytes,
+        disk_bytes=got.plan.disk_bytes,
+    )
+    return replace(got, plan=plan).verified_by(lambda: (proof_of_start(prefix, facts, host),))
+
+
+def _grown(
+    equipping: Equipping, wanted: WantedEnvironment, environment: Environment, suites: Mapping[str, str]
+) -> Change:
+    facts = equipping.facts(wanted.interpreter)
+    bound = (wanted.interpreter or equipping.outfit.interpreter).version
+    if bound and not version_fits(environment.contents.python, bound):
+        raise Refused(
+            f"the environment {wanted.name} is on Python {environment.contents.python}; wanted is {bound}",
+            next_step=ush(
+                "environment", "copy", wanted.name, f"{wanted.name}-new", "--interpreter", facts.full_version
+            ),
+        )
+    wiring = _own_wiring(equipping, wanted, environment.contents.wiring, suites)
+    requests = requirements_of(wanted, equipping.folder)
+    lacking = [one for one in requests if _is_lacking(one, environment, facts)]
+    own = OwnWiring(
+        environment=environment, client=equipping.client, host=equipping.host, locations=equipping.locations
+    )
+    if not lacking:
+        return own.plan_wiring(f"Wire {wanted.name}", (), wiring)
+    wired = replace(environment, contents=replace(environment.contents, wiring=wiring))
+    return _filled(equipping, wanted, wired, lacking)
+
+
+def _filled(
+    equipping: Equipping, wanted: WantedEnvironment, environment: Environment, requests: Sequence[Requirement]
+) -> Change:
+    """Plan the packages: exactly those of the lock beside the outfit, where there is one."""
+    rules = Rules(as_of=f"{wanted.as_of}T23:59:59Z" if wanted.as_of else "")
+    lock = lock_file_of(equipping.place, wanted.name)
+    if os.path.isfile(lock):
+        return plan_lock(
+            LockRequest(path=lock, rules=rules),
+            environment,
+            equipping.client,
+            equipping.host,
+            equipping.locations,
+            progress=equipping.progress,
+        )
+    return plan_get(
+        PackageRequest(requests=tuple(requests), rules=rules),
+        environment,
+        equipping.client,
+        equipping.host,
+        equipping.locations,
+        progress=equipping.progress,
+    )
+
+
+def _is_lacking(wanted: Requirement, environment: Environment, facts: InterpreterFacts) -> bool:
+    """Tell whether an environment does not have what is asked for, or has it only because something else needs it."""
+    if not applies(wanted, facts.markers()):
+        return False
+    found = environment.contents.find(canonicalize_name(wanted.name))
+    if found is None or not found.requested or not wanted.specifier.contains(found.version, prereleases=True):
+        return True
+    asked = {extra for text in found.requested for extra in Requirement(text).extras}
+    return not wanted.extras <= asked
+
+
+def _own_wiring(equipping: Equipping, wanted: WantedEnvironment, before: Wiring, suites: Mapping[str, str]) -> Wiring:
+    after = before
+    for path in wanted.paths:
+        for side, texts in ((Side.FRONT, path.front[::-1]), (Side.BACK, path.back)):
+            for text in texts:
+                place = os.path.normpath(join(equipping.folder, equipping.filled(text, dict(suites))))
+                known = after.find(path.variable, place)
+                if known is None or known.side is not side:
+                    after = after.with_entry(path.variable, place, side)
+    for one in wanted.variables:
+        value = equipping.filled(one.value, dict(suites))
+        after = with_variable(after, SetVariable(name=one.name, value=value))
+    return after
+
+
+def _apart(change: Change, name: str) -> Change:
+    """Return a change that is prepared in a folder of its own: several environments may be in one plan."""
+
+    def prepare(staging: Place) -> Prepared:
+        folder = join(staging, f"environment-{name}")
+        os.makedirs(folder)
+        return change.prepare(folder)
+
+    return Change(plan=change.plan, prepare=prepare)
+
+
+def _offers(equipping: Equipping, wanted: WantedEnvironment, known: Environment | None) -> list[Change]:
+    """Plan to offer an environment to notebooks, also one that the same change makes."""
+    if not wanted.notebook or (known is not None and offered_files(known, equipping.host)):
+        return []
+    facts = equipping.facts(wanted.interpreter)
+    kernel = Distribution(
+        name=canonicalize_name(KERNEL),
+        version="0",
+        sha256=NO_SHA256,
+        wheel=FileName(""),
+        index="",
+        requested=(KERNEL,),
+    )
+    contents = replace(new_contents(wanted.name, facts), distributions=(kernel,))
+    prefix = Place(link_place(equipping.locations.data, wanted.name))
+    promised = Environment(name=wanted.name, prefix=prefix, edition=1, contents=contents)
+    return [plan_offer_notebook(promised, equipping.host)]
