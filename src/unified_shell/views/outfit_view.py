@@ -13,7 +13,15 @@ if TYPE_CHECKING:
 
     from .screen import Screen
 
-__all__ = ["print_drift"]
+__all__ = ["print_drift", "print_left_out"]
+
+
+def print_left_out(screen: Screen, left_out: Sequence[str]) -> None:
+    """Write what could not be captured; nothing where all was."""
+    if left_out:
+        heading(screen, "Not captured")
+        for one in left_out:
+            screen.result(f"  {one}")
 
 
 def print_drift(screen: Screen, drift: Sequence[Drift]) -> None:

@@ -124,6 +124,8 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "built here from source, on {cores} cores[: {time}][{optimised:if}, several times that for an optimised one]",
         "build log: {log:place}",
     ),
+    About.OUTFIT: ("{file:place}", ""),
+    About.LOCK: ("{file:place}: {packages:count package}", ""),
     About.COMPILER: ("{language} compiler: {program:place}[{chosen:if}, chosen for this build only]", ""),
     About.THIS_PROCESSOR_ONLY: (
         "what is built may not start on other processors",

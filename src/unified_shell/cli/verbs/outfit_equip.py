@@ -8,11 +8,13 @@ from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, check_rights_for, perform
 from unified_shell.cli.context import Context, pass_context
 
+from .outfit_context import read_equipping
+
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.outfits.equipping import Equipping
 
-__all__ = ["equip", "plan"]
+__all__ = ["equip", "lock", "plan"]
 
 which = click.argument("file", default="")
 accept = click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
@@ -30,12 +32,12 @@ def plan(context: Context, file: str, *, as_json: bool) -> None:
     import msgspec
 
     from unified_shell.core.outfits.drift import drift_of
-    from unified_shell.core.outfits.equipping import plan_equip
+    from unified_shell.core.outfits.equip_plan import plan_equip
     from unified_shell.views.json_view import json_text
     from unified_shell.views.outfit_view import print_drift
     from unified_shell.views.plan_view import print_plan
 
-    equipping = _equipping(context, file, ())
+    equipping = read_equipping(context, file, ())
     first = _interpreter_first(context, equipping)
     with context.progress.shown("Compare"):
         found = first or plan_equip(equipping)
@@ -66,10 +68,10 @@ def equip(context: Context, file: str, *, accepted: tuple[str, ...], how: Change
     """
     from msgspec.structs import replace
 
+    from unified_shell.core.outfits.equip_plan import plan_equip
     from unified_shell.core.outfits.equipped_checks import checked_afterwards
-    from unified_shell.core.outfits.equipping import plan_equip
 
-    equipping = _equipping(context, file, accepted)
+    equipping = read_equipping(context, file, accepted)
     how = replace(how, scope=equipping.outfit.scope)
     check_rights_for(how.scope)
     first = _interpreter_first(context, equipping)
@@ -79,46 +81,52 @@ def equip(context: Context, file: str, *, accepted: tuple[str, ...], how: Change
             return
 
     def make() -> "Change":
-        fresh = _equipping(context, file, accepted)
+        fresh = read_equipping(context, file, accepted)
         return checked_afterwards(plan_equip(fresh), fresh)
 
     perform(context, make, how)
 
 
-def _equipping(context: Context, file: str, accepted: tuple[str, ...]) -> "Equipping":
-    from unified_shell.core.catalogs.address_book import NamedAddress
-    from unified_shell.core.catalogs.reading import find_described
-    from unified_shell.core.catalogs.registered import CATALOGS
-    from unified_shell.core.indexes.client import IndexClient
-    from unified_shell.core.indexes.registered import INDEXES
-    from unified_shell.core.outfits.equipping import Equipping, address_of
-    from unified_shell.core.outfits.outfit_files import read_outfit
-    from unified_shell.core.transfers.addresses import address_of_folder, is_web_address
+@click.command(cls=CheckedCommand)
+@which
+@click.option(
+    "--target",
+    "targets",
+    multiple=True,
+    metavar="TARGET",
+    help="Also for another machine: linux-x86_64, macos-aarch64, windows-x86_64[,python=3.12,glibc=2.28].",
+)
+@click.option(
+    "--refresh", "refreshed", multiple=True, metavar="NAME", help="Let this project move from its locked version."
+)
+@click.option("--newest", is_flag=True, help="Let all projects move.")
+@click.option("--as-of", "as_of", default="", metavar="DATE", help="Ignore versions published after DATE.")
+@change_options
+@pass_context
+def lock(
+    context: Context,
+    file: str,
+    *,
+    targets: tuple[str, ...],
+    refreshed: tuple[str, ...],
+    newest: bool,
+    as_of: str,
+    how: ChangeOptions,
+) -> None:
+    """Write down exactly what an outfit comes to: a lock file (pylock.NAME.toml) for each environment, with hashes, and the
+    hashes of its suites.
 
-    place, outfit = read_outfit(file, context.host)
-    locations = context.locations_for(outfit.scope)
-    folder = place.rpartition("/")[0]
+    Versions of the lock that is there stay, unless they may move. `equip` then takes what is locked.
+    """
+    from packaging.utils import canonicalize_name
 
-    def named(pairs: tuple[tuple[str, str], ...]) -> list[NamedAddress]:
-        found = [(name, address_of(url, folder)) for name, url in pairs]
-        return [
-            NamedAddress(name=name, address=url if is_web_address(url) else address_of_folder(url))
-            for name, url in found
-        ]
+    from unified_shell.core.outfits.lock_plans import LockOptions, plan_outfit_lock
 
-    indexes = {one.name: one for one in (*named(outfit.indexes), *INDEXES.read_all(context.host, locations))}
-    catalogs = {one.name: one for one in (*named(outfit.catalogs), *CATALOGS.read_all(context.host, locations))}
-    return Equipping(
-        outfit=outfit,
-        place=place,
-        host=context.host,
-        locations=locations,
-        client=IndexClient(tuple(indexes.values()), context.fetcher, locations.cache),
-        fetcher=context.fetcher,
-        find=lambda fits: find_described(list(catalogs.values()), context.fetcher, fits),
-        accepted=accepted,
-        progress=context.tell_progress,
+    options = LockOptions(
+        targets=targets, refreshed=tuple(map(canonicalize_name, refreshed)), newest=newest, as_of=as_of
     )
+    equipping = read_equipping(context, file, ())
+    perform(context, lambda: plan_outfit_lock(equipping, options), how)
 
 
 def _interpreter_first(context: Context, equipping: "Equipping") -> "Change | None":

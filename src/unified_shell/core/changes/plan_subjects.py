@@ -77,6 +77,8 @@ class About(Enum):
     ONLY_WHEN_BUILDING = "only when building"
     BUILT_FROM_SOURCE = "built from source"
     COMPILER = "compiler"
+    LOCK = "lock"
+    OUTFIT = "outfit"
     SCRIPT_MEASURED = "script measured"
     MADE_EXECUTABLE = "made executable"
     OLDER_STAYS = "older stays"

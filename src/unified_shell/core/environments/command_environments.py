@@ -44,8 +44,9 @@ def plan_get_command(
     *,
     host: Host,
     locations: Locations,
+    wire: bool = True,
 ) -> Change:
-    """Plan to have the command `name`, which the requested distribution brings."""
+    """Plan to have the command `name`, which the requested distribution brings, and with `wire` its folder on PATH."""
     check_base_for(facts, locations)
     known = {one.name: one for one in read_choices(locations)}
     taken = next((one.name for one in known.values() if name in one.names), "")
@@ -69,7 +70,8 @@ def plan_get_command(
         relies_on=(),
         afterwards=(Labelled(label="Start it", step=Command(words=(name, "--help"), why="in a new session")),),
     )
-    return merged(replace(change, plan=plan), on_path((name,), host, locations))
+    change = replace(change, plan=plan)
+    return merged(change, on_path((name,), host, locations)) if wire else change
 
 
 def plan_refresh_command(choice: Choice, client: IndexClient, host: Host, locations: Locations) -> Change:

@@ -36,7 +36,7 @@ from .equipping import Equipping
 from .locks import lock_file_of
 from .outfit import WantedEnvironment
 
-__all__ = ["plan_environments", "requirements_of"]
+__all__ = ["plan_environments", "prepared_apart", "requirements_of"]
 
 KERNEL = "ipykernel"
 
@@ -50,7 +50,7 @@ def plan_environments(equipping: Equipping, suites: Mapping[str, str]) -> list[C
             continue
         known = here.get(wanted.name)
         change = _grown(equipping, wanted, known, suites) if known else _new(equipping, wanted, suites)
-        changes.append(_apart(change, wanted.name))
+        changes.append(prepared_apart(change, f"environment-{wanted.name}"))
         changes += _offers(equipping, wanted, known)
     return changes
 
@@ -119,8 +119,10 @@ def _filled(
     rules = Rules(as_of=f"{wanted.as_of}T23:59:59Z" if wanted.as_of else "")
     lock = lock_file_of(equipping.place, wanted.name)
     if os.path.isfile(lock):
+        every = requirements_of(wanted, equipping.folder)
+        said = tuple((canonicalize_name(one.name), str(one)) for one in every)
         return plan_lock(
-            LockRequest(path=lock, rules=rules),
+            LockRequest(path=lock, rules=rules, said=said),
             environment,
             equipping.client,
             equipping.host,
@@ -163,11 +165,11 @@ def _own_wiring(equipping: Equipping, wanted: WantedEnvironment, before: Wiring,
     return after
 
 
-def _apart(change: Change, name: str) -> Change:
+def prepared_apart(change: Change, name: str) -> Change:
     """Return a change that is prepared in a folder of its own: several environments may be in one plan."""
 
     def prepare(staging: Place) -> Prepared:
-        folder = join(staging, f"environment-{name}")
+        folder = join(staging, name)
         os.makedirs(folder)
         return change.prepare(folder)
 

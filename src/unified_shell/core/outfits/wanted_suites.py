@@ -7,6 +7,7 @@ from msgspec import Struct
 from packaging.specifiers import SpecifierSet
 
 from unified_shell.core.changes.plan import Change
+from unified_shell.core.commands.preferred import links_folder
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.dialects.dialect import SearchPath, SetVariable, Side
 from unified_shell.core.shells.planning.script_delta import ScriptDelta
@@ -20,6 +21,7 @@ from unified_shell.core.suites.suite_wiring import MoreWiring, SuiteWiring, plan
 
 from .equipping import Equipping
 from .outfit import WantedSuite
+from .suite_locks import check_by_lock
 
 __all__ = ["PlannedSuites", "plan_suites", "suite_here"]
 
@@ -43,6 +45,7 @@ def plan_suites(equipping: Equipping) -> PlannedSuites:
             continue
         request = SuiteRequest(what=f"{one.name}{one.version}", form=one.form)
         origin = settle_suite(request, equipping.find, equipping.fetcher, host, locations)
+        check_by_lock(origin, equipping.place)
         for each in with_needed(origin, equipping.find, host, locations, equipping.fetcher):
             gettings.setdefault(
                 each.name,
@@ -138,6 +141,9 @@ def _more(equipping: Equipping, places: dict[str, str]) -> MoreWiring:
                 paths.append(
                     SearchPath(variable=one.variable, side=side, directories=directories(texts), when=one.when)
                 )
+    if any(equipping.is_meant(one.when) for one in equipping.outfit.commands):
+        folder = (links_folder(equipping.locations),)
+        paths.append(SearchPath(variable="PATH", side=Side.FRONT, directories=folder))
     return MoreWiring(
         paths=tuple(paths),
         variables=tuple(

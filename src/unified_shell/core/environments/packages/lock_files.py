@@ -6,7 +6,7 @@ Source: the standard for Python lock files (PEP 751); the library reads it and s
 import os
 import tomllib
 import urllib.parse
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
@@ -51,6 +51,8 @@ class LockRequest(Struct, frozen=True, kw_only=True):
     rules: Rules
     extras: tuple[str, ...] = ()
     groups: tuple[str, ...] = ()
+    # What was asked for, as pairs of a project and its requirement; without it, what nothing else needs counts as that.
+    said: tuple[tuple[NormalizedName, str], ...] = ()
     overlap: frozenset[NormalizedName] = frozenset()
 
 
@@ -83,7 +85,7 @@ def plan_lock(
     name = environment.name
     return settled.change(
         solution,
-        Requests(meant=(), said={one: (f"{one}=={chosen[one].version}",) for one in roots}),
+        Requests(meant=(), said=_said(request, chosen) or {one: (f"{one}=={chosen[one].version}",) for one in roots}),
         _locked(environment, path, request),
         aim=f"Make the environment {name} match {request.path}",
         nothing=f"the environment {name} matches {request.path}",
@@ -109,6 +111,15 @@ def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[
         elif candidate.file.sha256 not in (one.sha256, one.source_sha256):
             lines.append(f"{one.name} {one.version} is another file than the locked one")
     return (*lines, *(f"{name} {one.version} is locked, but not installed" for name, one in locked.items()))
+
+
+def _said(request: LockRequest, chosen: Mapping[NormalizedName, Candidate]) -> dict[NormalizedName, tuple[str, ...]]:
+    """Return what was asked for of what is chosen, by project."""
+    found: dict[NormalizedName, tuple[str, ...]] = {}
+    for name, text in request.said:
+        if name in chosen:
+            found[name] = (*found.get(name, ()), text)
+    return found
 
 
 def _locked(environment: Environment, path: str, request: LockRequest) -> Contents:

@@ -1,0 +1,61 @@
+"""What this machine lacks of an outfit, as one change: addresses, environments, commands, suites, wiring, offers."""
+
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from unified_shell.core.catalogs.registered import CATALOGS
+from unified_shell.core.changes.merging import merged
+from unified_shell.core.changes.plan import Change, Plan, change_of
+from unified_shell.core.indexes.registered import INDEXES
+from unified_shell.core.next_steps import Labelled, ush
+
+from .equipping import Equipping, address_of
+from .wanted_commands import plan_commands
+from .wanted_environments import plan_environments
+from .wanted_suites import plan_suites
+
+__all__ = ["plan_equip"]
+
+
+def plan_equip(equipping: Equipping) -> Change:
+    """Plan all that the machine lacks of an outfit, in one change; nothing to do where it lacks nothing."""
+    outfit = equipping.outfit
+    suites = plan_suites(equipping)
+    changes = [
+        *_plan_addresses(equipping),
+        *plan_environments(equipping, suites.places),
+        *plan_commands(equipping),
+        *suites.trees,
+        *suites.wirings,
+    ]
+    told = [one for one in changes if not one.plan.nothing_to_do]
+    if not told:
+        said = f"{outfit.name}: this machine has all of it"
+        return change_of(Plan(aim=said, nothing_to_do=said))
+    whole = merged(*told)
+    afterwards = (
+        *(
+            Labelled(label=f"Enter {one.name}", step=ush("environment", "enter", one.name))
+            for one in outfit.environments
+        ),
+        Labelled(label="Compare again", step=ush("outfit", "plan", equipping.place)),
+    )
+    return Change(
+        plan=replace(whole.plan, aim=f"Equip this machine with {outfit.name}", afterwards=afterwards),
+        prepare=whole.prepare,
+    )
+
+
+def _plan_addresses(equipping: Equipping) -> Sequence[Change]:
+    """Plan to name the indexes and catalogs that are not named yet."""
+    host, locations, outfit = equipping.host, equipping.locations, equipping.outfit
+    changes = []
+    for book, named in ((INDEXES, outfit.indexes), (CATALOGS, outfit.catalogs)):
+        known = {one.name for one in book.read_all(host, locations)}
+        changes += [
+            book.plan_add(name, address_of(url, equipping.folder), host, locations, ask=lambda _address: "")
+            for name, url in named
+            if name not in known
+        ]
+    return changes

@@ -1,0 +1,127 @@
+"""The plan for locking an outfit: a lock file an environment, and one for its suites and interpreter."""
+
+import os
+from collections.abc import Mapping, Sequence
+
+from msgspec import Struct
+from packaging.utils import NormalizedName
+
+from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
+from unified_shell.core.changes.steps import ReplaceFile, Step
+from unified_shell.core.errors import UsageError
+from unified_shell.core.machine.files.durable import read_file
+from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import Labelled, ush
+from unified_shell.core.resolution.target import Rules
+
+from .equipping import Equipping
+from .lock_targets import host_target, parse_target
+from .lock_writing import lock_difference, lock_text, locked_versions
+from .locking import LockedPackage, lock_packages
+from .locks import lock_file_of, suites_lock_of
+from .outfit import WantedEnvironment
+from .suite_locks import suites_lock_text
+from .wanted_environments import requirements_of
+
+__all__ = ["EnvironmentLock", "LockOptions", "lock_environment", "plan_lock_files", "plan_outfit_lock", "text_step"]
+
+
+class LockOptions(Struct, frozen=True, kw_only=True):
+    """For which machines is locked (none: this one), which projects may move from the versions of the lock that is there
+    (`newest`: all may), and what was published after `as_of` does not count.
+    """
+
+    targets: tuple[str, ...] = ()
+    refreshed: tuple[str, ...] = ()
+    newest: bool = False
+    as_of: str = ""
+
+
+class EnvironmentLock(Struct, frozen=True, kw_only=True):
+    """The lock of one environment: its file, its text, how many packages are in it, and how it differs from the one before."""
+
+    place: Place
+    text: str
+    packages: tuple[LockedPackage, ...]
+    differences: tuple[str, ...]
+
+
+def plan_outfit_lock(equipping: Equipping, options: LockOptions) -> Change:
+    """Plan to write the locks of an outfit; nothing to do where they are as they would be."""
+    locks = [lock_environment(one, equipping, options) for one in equipping.outfit.environments]
+    return plan_lock_files(equipping, locks)
+
+
+def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock]) -> Change:
+    """Plan to write these locks, and the one of the suites."""
+    steps: list[Step] = []
+    lines: list[PlanLine] = []
+    for one in locks:
+        step = text_step(one.place, one.text)
+        if step is not None:
+            steps.append(step)
+            shown = one.differences or ("~ files, hashes or targets",)
+            lines.append(plan_line(LineKind.EDIT, About.LOCK, file=one.place, packages=len(one.packages), diff=shown))
+    suites = suites_lock_text(equipping)
+    path = suites_lock_of(equipping.place)
+    if suites and (step := text_step(path, suites)) is not None:
+        steps.append(step)
+        diff = tuple(f"+ {line}" for line in suites.splitlines())
+        lines.append(
+            plan_line(LineKind.EDIT, About.LOCK, file=path, packages=len(equipping.outfit.suites), diff=diff)
+        )
+    if not steps:
+        said = f"{equipping.outfit.name} is locked, and nothing moved"
+        return change_of(Plan(aim=said, nothing_to_do=said))
+    plan = Plan(
+        aim=f"Lock {equipping.outfit.name}",
+        lines=tuple(lines),
+        afterwards=(
+            Labelled(label="Equip a machine with exactly this", step=ush("outfit", "equip", equipping.place)),
+        ),
+    )
+    return change_of(plan, prepare=lambda _staging: tuple(steps))
+
+
+def lock_environment(
+    wanted: WantedEnvironment,
+    equipping: Equipping,
+    options: LockOptions,
+    *,
+    kept: Mapping[NormalizedName, str] | None = None,
+) -> EnvironmentLock:
+    """Settle an environment for each target; `kept` are versions to stay with, those of the lock that is there where it is
+    None.
+    """
+    path = lock_file_of(equipping.place, wanted.name)
+    as_of = options.as_of or wanted.as_of
+    rules = Rules(as_of=f"{as_of}T23:59:59Z" if as_of else "")
+    facts = equipping.facts(wanted.interpreter)
+    targets = [parse_target(one, facts.version[:2], rules) for one in options.targets] or [host_target(facts, rules)]
+    before = locked_versions(path)
+    if unknown := [one for one in options.refreshed if one not in before]:
+        raise UsageError(
+            f"{unknown[0]} is not in {os.path.basename(path)}", next_step=ush("outfit", "lock", equipping.place)
+        )
+    if kept is None:
+        kept = {} if options.newest else {n: one for n, one in before.items() if n not in options.refreshed}
+    packages = lock_packages(
+        requirements_of(wanted, equipping.folder),
+        targets,
+        equipping.client,
+        equipping.locations.cache,
+        kept=kept,
+        progress=equipping.progress,
+    )
+    indexes = {one.name: one.address for one in equipping.client.indexes}
+    text = lock_text(packages, targets, folder=equipping.folder, indexes=indexes, as_of=as_of)
+    return EnvironmentLock(place=path, text=text, packages=packages, differences=lock_difference(before, packages))
+
+
+def text_step(path: Place, text: str) -> ReplaceFile | None:
+    """Return the step that gives a file a text; None where it has it."""
+    there = read_file(path)
+    before = kept_bytes(there[0]) if there is not None else None
+    after = kept_bytes(text.encode("utf-8"))
+    return ReplaceFile(path=path, before=before, after=after) if before != after else None
