@@ -82,6 +82,10 @@ WORKERS = {
     "SuiteGetting",
     "SampleSource",
     "SuiteMaking",
+    "CapturePlan",
+    "Equipping",
+    "LockTarget",
+    "PlannedSuites",
     "SuiteWiring",
 }
 

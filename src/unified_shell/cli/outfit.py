@@ -4,7 +4,7 @@ import click
 
 from .abbreviations import VerbGroup
 from .verbs.outfit_equip import equip, lock, plan
-from .verbs.outfit_make import capture
+from .verbs.outfit_make import capture, new
 
 __all__ = ["outfit"]
 
@@ -14,6 +14,7 @@ def outfit() -> None:
     """A study's whole set-up in one file, outfit.toml: compared with this machine, carried out, captured, locked."""
 
 
+outfit.add_command(new)
 outfit.add_command(capture)
 outfit.add_command(plan)
 outfit.add_command(equip)

@@ -1,7 +1,8 @@
-"""`ush outfit capture`: this account as an outfit."""
+"""`ush outfit new` and `capture`: an outfit from a starter, or from this account."""
 
 import os
 import re
+import sys
 
 import click
 
@@ -9,10 +10,11 @@ from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, perform
 from unified_shell.cli.context import Context, pass_context
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
 
 from .outfit_context import equipping_of
 
-__all__ = ["capture"]
+__all__ = ["capture", "new"]
 
 
 @click.command(cls=CheckedCommand)
@@ -40,3 +42,32 @@ def capture(context: Context, file: str, *, name: str, no_lock: bool, how: Chang
     perform(context, lambda: planned.change, how)
     if not how.as_json:
         print_left_out(context.screen, planned.left_out)
+
+
+@click.command(cls=CheckedCommand)
+@click.argument("starter", default="")
+@click.option("--into", default="outfit.toml", metavar="FILE", show_default=True, help="The outfit's file.")
+@click.option("--json", "as_list", is_flag=True, help="List the starters as JSON.")
+@click.option("-y", "--yes", is_flag=True, help="Write the file without asking.")
+@pass_context
+def new(context: Context, starter: str, *, into: str, as_list: bool, yes: bool) -> None:
+    """Begin an outfit from the starter STARTER, or list the starters: what each brings, its download and disk, and what can
+    be started afterwards. At a terminal, choose one.
+    """
+    from unified_shell.core.outfits.new_plans import plan_new_outfit
+    from unified_shell.core.outfits.starters import starters
+    from unified_shell.views.json_view import json_text
+    from unified_shell.views.outfit_view import choose_starter, print_starters
+
+    if as_list:
+        context.screen.result(json_text("starters", {"items": starters()}))
+        return
+    if not starter:
+        print_starters(context.screen, starters())
+        if not (context.screen.is_terminal and sys.stdin.isatty()):
+            context.screen.next(ush("outfit", "new", "STARTER"))
+            return
+        starter = choose_starter(starters())
+    place = Place(os.path.normpath(join(context.host.working_directory, os.path.expanduser(into))))
+    how = ChangeOptions(yes=yes, only_plan=False, as_json=False, strict=False)
+    perform(context, lambda: plan_new_outfit(starter, place, context.host, context.locations), how)

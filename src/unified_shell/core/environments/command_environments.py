@@ -45,8 +45,11 @@ def plan_get_command(
     host: Host,
     locations: Locations,
     wire: bool = True,
+    bounds: tuple[Requirement, ...] = (),
 ) -> Change:
-    """Plan to have the command `name`, which the requested distribution brings, and with `wire` its folder on PATH."""
+    """Plan to have the command `name`, which the requested distribution brings, and with `wire` its folder on PATH; `bounds`
+    limit the versions of all that comes.
+    """
     check_base_for(facts, locations)
     known = {one.name: one for one in read_choices(locations)}
     taken = next((one.name for one in known.values() if name in one.names), "")
@@ -58,7 +61,7 @@ def plan_get_command(
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
     empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
-    got = plan_get(PackageRequest(requests=(request,)), empty, client, host, locations)
+    got = plan_get(PackageRequest(requests=(request,), constraints=bounds or None), empty, client, host, locations)
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(
         change.plan,

@@ -72,6 +72,8 @@ def _locks(equipping: Equipping) -> tuple[list[EnvironmentLock], list[str]]:
         except UshError as error:
             left.append(f"the versions in {wanted.name}: {error.message}")
             continue
+        if lock is None:
+            continue
         locks.append(lock)
         for package in lock.packages:
             if package.name in kept and package.version != kept[package.name]:

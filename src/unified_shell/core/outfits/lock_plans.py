@@ -1,9 +1,9 @@
 """The plan for locking an outfit: a lock file an environment, and one for its suites and interpreter."""
 
-import os
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
+from packaging.markers import Marker
 from packaging.utils import NormalizedName
 
 from unified_shell.core.changes.file_steps import kept_bytes
@@ -22,6 +22,7 @@ from .locking import LockedPackage, lock_packages
 from .locks import lock_file_of, suites_lock_of
 from .outfit import WantedEnvironment
 from .suite_locks import suites_lock_text
+from .wanted_commands import as_environment
 from .wanted_environments import requirements_of
 
 __all__ = ["EnvironmentLock", "LockOptions", "lock_environment", "plan_lock_files", "plan_outfit_lock", "text_step"]
@@ -49,8 +50,15 @@ class EnvironmentLock(Struct, frozen=True, kw_only=True):
 
 def plan_outfit_lock(equipping: Equipping, options: LockOptions) -> Change:
     """Plan to write the locks of an outfit; nothing to do where they are as they would be."""
-    locks = [lock_environment(one, equipping, options) for one in equipping.outfit.environments]
-    return plan_lock_files(equipping, locks)
+    every = (*equipping.outfit.environments, *map(as_environment, equipping.outfit.commands))
+    wanted = [one for one in every if options.targets or equipping.is_meant(one.when)]
+    locked = {name for one in wanted for name in locked_versions(lock_file_of(equipping.place, one.name))}
+    if unknown := [one for one in options.refreshed if one not in locked]:
+        raise UsageError(
+            f"{unknown[0]} is in no lock of {equipping.outfit.name}", next_step=ush("outfit", "lock", equipping.place)
+        )
+    found = [lock_environment(one, equipping, options) for one in wanted]
+    return plan_lock_files(equipping, [one for one in found if one is not None])
 
 
 def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock]) -> Change:
@@ -90,20 +98,19 @@ def lock_environment(
     options: LockOptions,
     *,
     kept: Mapping[NormalizedName, str] | None = None,
-) -> EnvironmentLock:
-    """Settle an environment for each target; `kept` are versions to stay with, those of the lock that is there where it is
-    None.
+) -> EnvironmentLock | None:
+    """Settle an environment for each target that it is meant for, None where it is meant for none; `kept` are versions to
+    stay with, those of the lock that is there where it is None.
     """
     path = lock_file_of(equipping.place, wanted.name)
     as_of = options.as_of or wanted.as_of
     rules = Rules(as_of=f"{as_of}T23:59:59Z" if as_of else "")
     facts = equipping.facts(wanted.interpreter)
     targets = [parse_target(one, facts.version[:2], rules) for one in options.targets] or [host_target(facts, rules)]
+    targets = [one for one in targets if not wanted.when or Marker(wanted.when).evaluate(dict(one.target.markers))]
+    if not targets:
+        return None
     before = locked_versions(path)
-    if unknown := [one for one in options.refreshed if one not in before]:
-        raise UsageError(
-            f"{unknown[0]} is not in {os.path.basename(path)}", next_step=ush("outfit", "lock", equipping.place)
-        )
     if kept is None:
         kept = {} if options.newest else {n: one for n, one in before.items() if n not in options.refreshed}
     packages = lock_packages(

@@ -7,9 +7,23 @@ from unified_shell.core.commands.preferred import all_choices
 from unified_shell.core.environments.command_environments import plan_get_command
 
 from .equipping import Equipping
+from .lock_writing import locked_versions
+from .locks import lock_file_of
+from .outfit import WantedCommand, WantedEnvironment
 from .wanted_environments import prepared_apart
 
-__all__ = ["plan_commands"]
+__all__ = ["as_environment", "plan_commands"]
+
+
+def as_environment(command: WantedCommand) -> WantedEnvironment:
+    """Return the environment that a command comes in, for its lock."""
+    return WantedEnvironment(name=f"command-{command.name}", packages=(command.package,), when=command.when)
+
+
+def _locked(equipping: Equipping, command: WantedCommand) -> tuple[Requirement, ...]:
+    """Return the versions of a command's lock, as bounds."""
+    versions = locked_versions(lock_file_of(equipping.place, as_environment(command).name))
+    return tuple(Requirement(f"{name}=={version}") for name, version in versions.items())
 
 
 def plan_commands(equipping: Equipping) -> list[Change]:
@@ -25,6 +39,7 @@ def plan_commands(equipping: Equipping) -> list[Change]:
                 host=equipping.host,
                 locations=equipping.locations,
                 wire=False,
+                bounds=_locked(equipping, one),
             ),
             f"command-{one.name}",
         )

@@ -1,0 +1,39 @@
+"""The outfits that are part of ush, to begin from; each was equipped and verified on a real index before it was listed."""
+
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct
+
+from unified_shell.core.errors import UnknownName
+from unified_shell.core.next_steps import ush
+
+__all__ = ["Starter", "read_starter", "starters"]
+
+FOLDER = Path(__file__).with_name("starter_files")
+
+
+class Starter(Struct, frozen=True, kw_only=True):
+    """A starter: what it brings; what was fetched and what it took on disk when it was tried, in bytes; and what can be
+    started afterwards (name and kind: editor, notebook or command).
+    """
+
+    name: str
+    summary: str
+    download_bytes: int
+    disk_bytes: int
+    starts: tuple[tuple[str, str], ...]
+
+
+def starters() -> tuple[Starter, ...]:
+    """Return the starters, the plainest first."""
+    rows = msgspec.json.decode((FOLDER / "starters.json").read_bytes())
+    return tuple(msgspec.convert(row, Starter) for row in rows)
+
+
+def read_starter(name: str) -> str:
+    """Return the text of a starter; raises UnknownName."""
+    known = [one.name for one in starters()]
+    if name not in known:
+        raise UnknownName("starter", name, known, next_step=ush("outfit", "new"))
+    return (FOLDER / f"{name}.toml").read_text(encoding="utf-8")

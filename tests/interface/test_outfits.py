@@ -1,0 +1,233 @@
+"""Outfits: compared, carried out in one change, undone, repeated elsewhere, captured, locked; and what goes wrong."""
+
+import os
+import shutil
+import tomllib
+from pathlib import Path
+
+import pytest
+
+from support.account import Account, visible_state
+from support.wheels import wheel
+from unified_shell.demo.sample_suite import make_humscan_catalog
+
+OUTFIT = """\
+[outfit]
+name = "hive-acoustics"
+
+[index.apiary]
+url = "{index}"
+
+[catalog.apiary]
+url = "{catalog}"
+
+[environment.hive]
+packages = ["hivehum>=1", "swarmcast"]
+variables = { HIVE_MODE = "day" }
+search-path.PYTHONPATH = { front = ["modules"] }
+
+[environment.field]
+packages = ["combgraph"]
+
+[environment.moon]
+packages = ["no-such-package"]
+when = "sys_platform == 'win32'"
+
+[suite.humscan]
+version = ">=1.4"
+trial = true
+
+[command.swarmcast]
+
+[search-path.PATH]
+front = ["tools", "{suite.humscan}/bin"]
+
+[variables]
+HIVE_DATA = "{home}/hive-data"
+
+[shells]
+wire = ["bash", "zsh"]
+
+[[check]]
+command = ["humscan", "--version"]
+version = ">=1.4"
+
+[[check]]
+module = "swarmcast"
+in = "hive"
+"""
+
+
+@pytest.fixture
+def outfit(account: Account, study: Path) -> Account:
+    """An account with an outfit, an index and a catalog that it names, and nothing else."""
+    make_humscan_catalog(str(account.home / "catalog"))
+    account.write(".zshrc", "# mine\n")
+    account.tool("weigh")
+    account.write("outfit.toml", OUTFIT.replace("{index}", str(study)).replace("{catalog}", "catalog"))
+    return account
+
+
+def _answers(account: Account) -> list[str]:
+    names = ("humscan --version", "weigh", "swarmcast --help | head -1", "echo $HIVE_DATA")
+    return [account.session(name, shell=shell).out for name in names for shell in ("bash", "zsh")]
+
+
+def test_an_outfit_is_equipped_in_one_change_and_undone_byte_for_byte(outfit: Account) -> None:
+    account, before = outfit, visible_state(outfit.home)
+    told = account.ush("outfit", "plan", code=1).out
+    for part in ("index apiary", "environment hive", "swarmcast 1.2.0", "suite humscan-1.4.0", "command swarmcast"):
+        assert part in told, part
+    assert "moon" not in told
+    assert visible_state(account.home) == before
+    done = account.ush("outfit", "equip", "--yes", "--json").json()
+    assert done["words"] == "outfit equip"
+    questions = [one["question"] for one in done["findings"]]
+    assert "humscan --version >=1.4" in questions
+    assert "spectrum.csv is the same of 1 process and of 2" in questions
+    assert _answers(account)[0] == "humscan 1.4.0\n"
+    assert _answers(account)[6:] == [f"{account.home}/hive-data\n"] * 2
+    assert account.ush("environment", "run", "hive", "--", "sh", "-c", "echo $HIVE_MODE").out == "day\n"
+    assert "this machine has all of it" in account.ush("outfit", "equip", "--yes").out
+    assert "this machine has all of it" in account.ush("outfit", "plan").out
+    account.ush("verify")
+    assert len(account.ush("journal", "--json").json()["items"]) == 1
+    account.ush("undo", "--yes")
+    assert visible_state(account.home) == before
+
+
+def test_only_the_difference_is_done_and_what_somebody_changed_is_told(outfit: Account) -> None:
+    outfit.ush("outfit", "equip", "--yes")
+    path = outfit.home / "outfit.toml"
+    path.write_text(path.read_text().replace('["combgraph"]', '["combgraph", "waggle-io"]'))
+    told = outfit.ush("outfit", "plan", code=1).out
+    assert "waggle-io" in told
+    assert "humscan" not in told
+    outfit.ush("outfit", "equip", "--yes")
+    (module,) = outfit.environment("hive").glob("lib/python*/site-packages/swarmcast/__init__.py")
+    module.chmod(0o644)
+    module.write_text("# mine\n")
+    session = outfit.data / "wiring/session.bash"
+    session.write_text("# gone\n")
+    outfit.ush("package", "drop", "combgraph", "-e", "field", "--yes", code=None)
+    compared = outfit.ush("outfit", "plan", "--json", code=1).json()
+    differences = " ".join(one["difference"] for one in compared["drift"])
+    assert "swarmcast/__init__.py of swarmcast was edited" in differences
+    assert "session.bash was changed" in differences
+    assert any(line["fields"].get("name") == "combgraph" for line in compared["lines"])
+
+
+def test_a_lock_gives_the_same_elsewhere_whatever_is_newest(outfit: Account, study: Path, tmp_path: Path) -> None:
+    index = outfit.home / "wheels"
+    shutil.copytree(study, index)
+    path = outfit.home / "outfit.toml"
+    path.write_text(path.read_text().replace(str(study), "wheels"))
+    told = outfit.ush("outfit", "lock", "--target", "linux-x86_64", "--target", "macos-aarch64", "--yes", code=None)
+    assert "+ swarmcast 1.2.0" in told.out, told.err
+    outfit.ush("outfit", "lock", "--yes")
+    locked = tomllib.loads((outfit.home / "pylock.hive.toml").read_text())
+    assert {one["name"] for one in locked["packages"]} == {"hivehum", "swarmcast", "combgraph", "waggle-io"}
+    assert all(one["wheels"][0]["hashes"]["sha256"] for one in locked["packages"])
+    wheel(index, "swarmcast", "9.0", commands=["swarmcast"])
+    assert "nothing moved" in outfit.ush("outfit", "lock", "--yes").out
+    # Another account, with the folder carried to another place.
+    other = Account(tmp_path / "elsewhere")
+    shutil.copytree(outfit.home, other.home, symlinks=True)
+    other.ush("outfit", "equip", "--yes")
+    assert "swarmcast 1.2.0" in other.ush("package", "list", "-e", "hive").out.replace("  ", " ").replace("  ", " ")
+    moved = outfit.ush("outfit", "lock", "--refresh", "swarmcast", "--yes").out
+    assert "~ swarmcast 1.2.0 → 9.0" in moved
+    archive = next((other.home / "catalog").glob("*.tar.gz"))
+    text = (other.home / "outfit.lock.toml").read_text()
+    (other.home / "outfit.lock.toml").write_text(text.replace(text.split('sha256 = "')[1][:8], "00000000"))
+    assert archive.exists()
+    other.ush("suite", "drop", "humscan", "--yes")
+    assert "another archive than the one that is locked" in other.ush("outfit", "equip", "--yes", code=None).err
+
+
+def test_a_captured_account_gives_the_same_answers_elsewhere(outfit: Account, study: Path, tmp_path: Path) -> None:
+    account = outfit
+    account.ush("outfit", "equip", "--yes")
+    account.tool("old-hum", folder="old")
+    account.write(
+        ".bashrc", f'{(account.home / ".bashrc").read_text()}\nexport HIVE_NIGHT=long\nPATH="$HOME/old:$PATH"\n'
+    )
+    account.write("lists/none.txt", "")
+    told = account.ush("outfit", "capture", "made/outfit.toml", "--name", "apiary", "--yes").out
+    text = (account.home / "made/outfit.toml").read_text()
+    captured = tomllib.loads(text)
+    assert captured["environment"]["hive"]["packages"] == ["hivehum>=1", "swarmcast"], "not what came as dependency"
+    assert captured["variables"] == {"HIVE_DATA": "{home}/hive-data", "HIVE_NIGHT": "long"}
+    assert "{home}/old" in captured["search-path"]["PATH"]["front"]
+    assert captured["suite"]["humscan"]["version"] == "==1.4.0"
+    assert captured["command"] == {"swarmcast": {"package": "swarmcast"}}
+    assert "+ swarmcast 1.2.0" in told
+    other = Account(tmp_path / "other")
+    other.home.mkdir()
+    for folder in ("made", "catalog", "tools", "old"):
+        shutil.copytree(account.home / folder, other.home / folder)
+    other.write(".zshrc", "# theirs\n")
+    (other.home / "made/outfit.toml").write_text(
+        text.replace(str(account.home / "catalog"), str(other.home / "catalog"))
+    )
+    other.ush("outfit", "equip", "made", "--yes", code=None)
+    for line in ("weigh", "old-hum", "humscan --version", "echo $HIVE_NIGHT", "swarmcast --help | head -1"):
+        assert other.session(line).out == account.session(line).out != "", line
+    ours, theirs = (
+        {one["name"]: one["version"] for one in each.ush("package", "list", "-e", "hive", "--json").json()["items"]}
+        for each in (account, other)
+    )
+    assert ours == theirs
+    assert (
+        "says this already"
+        in account.ush("outfit", "capture", "made/outfit.toml", "--name", "apiary", "--no-lock", "--yes").out
+    )
+    assert study.exists()
+
+
+BAD = {
+    "no file": ("elsewhere.toml", "", 4, "there is no outfit"),
+    "a mistake": ("outfit.toml", 'trial = true|trail = "x"', 4, "unknown key 'trail'; did you mean trial?"),
+    "no such package": ("outfit.toml", '"combgraph"|"no-such-thing"', 4, "no-such-thing"),
+    "versions that exclude each other": ("outfit.toml", '"combgraph"|"combgraph>=9"', 4, "combgraph"),
+    "no such suite": ("outfit.toml", '">=1.4"\ntrial|">=9"\ntrial', 4, "no catalog describes humscan>=9"),
+    "no such interpreter": (
+        "outfit.toml",
+        "[environment.hive]|[interpreter]\nversion = '>=9'\n[environment.hive]",
+        4,
+        "python",
+    ),
+    "no such list": ("outfit.toml", '["combgraph"]|["combgraph"]\nfrom = "gone.txt"', 4, "gone.txt"),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_what_cannot_be_equipped_says_why_and_changes_nothing(outfit: Account, name: str) -> None:
+    file, change, code, says = BAD[name]
+    path = outfit.home / "outfit.toml"
+    if change:
+        old, new = change.split("|")
+        assert old in path.read_text()
+        path.write_text(path.read_text().replace(old, new))
+    before = visible_state(outfit.home)
+    failed = outfit.ush("outfit", "equip", file, "--yes", code=code)
+    assert says in failed.err
+    assert visible_state(outfit.home) == before
+
+
+def test_a_project_and_a_list_are_taken_and_an_environment_of_another_python_is_refused(outfit: Account) -> None:
+    outfit.write(
+        "pyproject.toml",
+        '[project]\nname = "x"\nversion = "1"\ndependencies = ["combgraph"]\n[project.optional-dependencies]\nloud = ["hivehum"]\n',
+    )
+    outfit.write("more.txt", "waggle-io>=0.9  # read\n")
+    path = outfit.home / "outfit.toml"
+    text = path.read_text().replace('["combgraph"]', '[]\nfrom = ["pyproject.toml", "more.txt"]\nextras = ["loud"]')
+    path.write_text(text)
+    outfit.ush("outfit", "equip", "--yes")
+    rows = outfit.ush("package", "list", "-e", "field", "--json").json()["items"]
+    assert {one["name"] for one in rows if one["requested"]} == {"combgraph", "hivehum", "waggle-io"}
+    path.write_text(text.replace("[environment.field]", "[environment.field]\ninterpreter = '<3.8'"))
+    refused = outfit.ush("outfit", "equip", "--yes", code=None)
+    assert refused.code in (2, 3), refused.err
+    assert os.path.exists(outfit.environment("field"))
