@@ -72,13 +72,39 @@ COMMANDS = (
     ["catalog", "drop", "hums", "--yes"],
     ["suite", "get", "suites/humscan.toml", "--form", "source", "--yes"],
     ["suite", "drop", "humscan", "--yes"],
-    ["suite", "adopt", "queen", "--as", "queen-1.0", "--yes"],
+    ["suite", "get", "suites/humscan.toml", "-e", "hive", "--yes"],
+    ["suite", "drop", "humscan", "--even-if-needed", "--yes"],
+    ["suite", "adopt", "queen", "--as", "queen-1.0", "--script", "setup.sh", "--yes"],
+    ["!echo 'export HUM_QUEEN=2' >> queen/setup.sh"],
+    ["suite", "refresh", "queen", "--yes"],
     ["suite", "drop", "queen", "--yes"],
+    ["outfit", "new", "plain", "--into", "plain.toml", "--yes"],
+    ["outfit", "lock", "outfit.toml", "--yes"],
+    ["outfit", "equip", "outfit.toml", "--yes"],
+    ["undo", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],
     ["interpreter", "drop", "mine", "--yes"],
     ["index", "drop", "apiary", "--yes"],
 )
+
+
+OUTFIT = """\
+[outfit]
+name = "killed"
+[catalog.killed]
+url = "suites"
+[environment.study]
+packages = ["combgraph"]
+variables = { HIVE_MODE = "day" }
+[suite.humscan]
+version = ">=1.4"
+form = "binary"
+[search-path.PATH]
+front = ["tools"]
+[variables]
+HIVE_DATA = "{home}/data"
+"""
 
 
 class Harness:
@@ -140,8 +166,8 @@ def harness(account: Account, tmp_path: Path) -> Iterator[Harness]:
     made.process.wait()
 
 
-def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, study: Path) -> None:
-    account = harness.account
+def _furnish(account: Account) -> None:
+    """Put what the commands work on into a home."""
     account.tool("weigh-hive")
     account.tool("other", folder="more")
     account.write(".bashrc", "alias ll='ls -l'\nPATH=$PATH:$HOME/gone\n# the end")
@@ -150,7 +176,14 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
     account.write("catalog/catalog.toml", "")
     make_humscan_catalog(str(account.home / "suites"))
     script_tree(account.home / "queen")
+    account.write("queen/setup.sh", "export HUM_QUEEN=1\n")
+    account.write("outfit.toml", OUTFIT)
     account.more["USH_REGISTRY"] = str(account.home / "hive.reg")
+
+
+def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, study: Path) -> None:
+    account = harness.account
+    _furnish(account)
     reached: Counter[str] = Counter()
     hand_made(account.home / "made", [study / "combgraph-1.0.2-py3-none-any.whl"], {"more/loose.txt": "wax"})
     for command in COMMANDS:

@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import sys
 import tomllib
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from support.account import Account, visible_state
 from support.wheels import wheel
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
+PYTHONS = f"{Path(sys.executable).parent}:/usr/bin:/bin"
 OUTFIT = """\
 [outfit]
 name = "hive-acoustics"
@@ -183,6 +185,52 @@ def test_a_captured_account_gives_the_same_answers_elsewhere(outfit: Account, st
         in account.ush("outfit", "capture", "made/outfit.toml", "--name", "apiary", "--no-lock", "--yes").out
     )
     assert study.exists()
+
+
+def test_a_pack_equips_another_account_without_a_network(outfit: Account, tmp_path: Path) -> None:
+    for name in ("one", "two"):
+        told = outfit.ush("outfit", "pack", "--without-interpreter", "-o", f"{name}.tar.gz").out
+        assert "4 wheels, 1 suite" in told
+        assert "Not packed: the folder tools beside the outfit" in told
+    assert (outfit.home / "one.tar.gz").read_bytes() == (outfit.home / "two.tar.gz").read_bytes()
+    other = Account(tmp_path / "other home", more=dict(outfit.more))
+    other.home.mkdir()
+    other.write(".zshrc", "")
+    shutil.copy(outfit.home / "one.tar.gz", other.home)
+    # Neither the index nor the catalog that it was packed from is there any more.
+    (outfit.home / "catalog").rename(outfit.home / "gone")
+    other.ush("outfit", "equip", "--from", "one.tar.gz", "--yes")
+    assert other.session("humscan --version; echo $HIVE_DATA").out == f"humscan 1.4.0\n{other.home}/hive-data\n"
+    assert other.ush("index", "list", "--json").json()["items"] == [], "a pack is not named for later"
+    other.ush("verify")
+    assert "this machine has all of it" in other.ush("outfit", "equip", "--from", "one.tar.gz", "--yes").out
+    # From its folder, with its own ush.
+    other.run(["tar", "-xf", "one.tar.gz"])
+    assert "has all of it" in other.run(["sh", "hive-acoustics-pack/equip.sh", "--yes"], more={"PATH": PYTHONS}).out
+    _spoiled_packs(other)
+
+
+def _spoiled_packs(account: Account) -> None:
+    pack = account.home / "hive-acoustics-pack"
+    script = pack / "catalog/catalog.toml"
+    script.write_text(script.read_text() + "# more\n")
+    assert (
+        "catalog.toml is not as it was packed"
+        in account.ush("outfit", "equip", "--from", pack, "--yes", code=None).err
+    )
+    script.unlink()
+    assert "is not whole: catalog/catalog.toml" in account.ush("outfit", "equip", "--from", pack, "--yes", code=4).err
+    manifest = pack / "pack.json"
+    text = manifest.read_text()
+    manifest.write_text(text.replace('"platform":"linux-', '"platform":"beos-'))
+    assert "this pack is for beos-" in account.ush("outfit", "equip", "--from", pack, "--yes", code=4).err
+    manifest.write_text(text.replace("catalog/catalog.toml", "../catalog.toml"))
+    assert "names files outside" in account.ush("outfit", "equip", "--from", pack, "--yes", code=4).err
+    content = (account.home / "one.tar.gz").read_bytes()
+    (account.home / "short.tar.gz").write_bytes(content[: len(content) // 2])
+    account.ush("outfit", "equip", "--from", "short.tar.gz", "--yes", code=4)
+    account.write("empty/none", "")
+    assert "is not a pack" in account.ush("outfit", "equip", "--from", "empty", "--yes", code=2).err
 
 
 BAD = {

@@ -3,7 +3,7 @@
 import click
 
 from .abbreviations import VerbGroup
-from .verbs.outfit_equip import equip, lock, plan
+from .verbs.outfit_equip import equip, lock, pack, plan
 from .verbs.outfit_make import capture, new
 
 __all__ = ["outfit"]
@@ -19,3 +19,4 @@ outfit.add_command(capture)
 outfit.add_command(plan)
 outfit.add_command(equip)
 outfit.add_command(lock)
+outfit.add_command(pack)

@@ -9,7 +9,7 @@ if TYPE_CHECKING:
     from unified_shell.core.outfits.equipping import Equipping
     from unified_shell.core.outfits.outfit import Outfit
 
-__all__ = ["equipping_of", "read_equipping"]
+__all__ = ["equipping_of", "read_equipping", "read_pack"]
 
 
 def read_equipping(context: Context, file: str, accepted: tuple[str, ...]) -> "Equipping":
@@ -20,9 +20,25 @@ def read_equipping(context: Context, file: str, accepted: tuple[str, ...]) -> "E
     return equipping_of(context, place, outfit, accepted)
 
 
-def equipping_of(context: Context, place: "Place", outfit: "Outfit", accepted: tuple[str, ...] = ()) -> "Equipping":
+def read_pack(context: Context, pack: str, accepted: tuple[str, ...]) -> "Equipping":
+    """Return the outfit in a pack with this machine; nothing is fetched from a server."""
+    from msgspec.structs import replace
+
+    from unified_shell.core.outfits.opening_packs import open_pack
+    from unified_shell.core.outfits.outfit_files import read_outfit
+
+    context.offline = True
+    opened = open_pack(pack, context.host, context.locations)
+    place, outfit = read_outfit(opened.outfit, context.host)
+    found = equipping_of(context, place, outfit, accepted, alone=True)
+    return replace(found, pack=opened.interpreter or opened.folder)
+
+
+def equipping_of(
+    context: Context, place: "Place", outfit: "Outfit", accepted: tuple[str, ...] = (), *, alone: bool = False
+) -> "Equipping":
     """Return an outfit, whose file is or will be at a place, with this machine: its indexes and catalogs are asked first."""
-    from unified_shell.core.catalogs.address_book import NamedAddress
+    from unified_shell.core.catalogs.address_book import AddressBook, NamedAddress
     from unified_shell.core.catalogs.reading import find_described
     from unified_shell.core.catalogs.registered import CATALOGS
     from unified_shell.core.indexes.client import IndexClient
@@ -40,8 +56,11 @@ def equipping_of(context: Context, place: "Place", outfit: "Outfit", accepted: t
             for name, url in found
         ]
 
-    indexes = {one.name: one for one in (*named(outfit.indexes), *INDEXES.read_all(context.host, locations))}
-    catalogs = {one.name: one for one in (*named(outfit.catalogs), *CATALOGS.read_all(context.host, locations))}
+    def others(book: "AddressBook") -> "tuple[NamedAddress, ...]":
+        return () if alone else book.read_all(context.host, locations)
+
+    indexes = {one.name: one for one in (*named(outfit.indexes), *others(INDEXES))}
+    catalogs = {one.name: one for one in (*named(outfit.catalogs), *others(CATALOGS))}
     return Equipping(
         outfit=outfit,
         place=place,

@@ -8,13 +8,13 @@ from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, check_rights_for, perform
 from unified_shell.cli.context import Context, pass_context
 
-from .outfit_context import read_equipping
+from .outfit_context import read_equipping, read_pack
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.plan import Change
     from unified_shell.core.outfits.equipping import Equipping
 
-__all__ = ["equip", "lock", "plan"]
+__all__ = ["equip", "lock", "pack", "plan"]
 
 which = click.argument("file", default="")
 accept = click.option("--accept", "accepted", multiple=True, metavar="NAME", help="Accept the licence of NAME.")
@@ -57,13 +57,14 @@ def plan(context: Context, file: str, *, as_json: bool) -> None:
 
 @click.command(cls=CheckedCommand)
 @which
+@click.option("--from", "pack", default="", metavar="PACK", help="Take all of it from a pack, without a network.")
 @accept
 @change_options
 @pass_context
-def equip(context: Context, file: str, *, accepted: tuple[str, ...], how: ChangeOptions) -> None:
+def equip(context: Context, file: str, *, pack: str, accepted: tuple[str, ...], how: ChangeOptions) -> None:
     """Give this machine all that an outfit names and it lacks: one plan, one consent, one change that can be undone.
 
-    FILE is an outfit or its folder [default: outfit.toml here]. An interpreter that has to be installed first is a change of
+    FILE is an outfit or its folder [default: outfit.toml here]; a pack brings its own. An interpreter that has to be installed first is a change of
     its own. Afterwards the outfit's checks are carried out, and the trials of its suites.
     """
     from msgspec.structs import replace
@@ -71,7 +72,10 @@ def equip(context: Context, file: str, *, accepted: tuple[str, ...], how: Change
     from unified_shell.core.outfits.equip_plan import plan_equip
     from unified_shell.core.outfits.equipped_checks import checked_afterwards
 
-    equipping = read_equipping(context, file, accepted)
+    def read() -> "Equipping":
+        return read_pack(context, pack, accepted) if pack else read_equipping(context, file, accepted)
+
+    equipping = read()
     how = replace(how, scope=equipping.outfit.scope)
     check_rights_for(how.scope)
     first = _interpreter_first(context, equipping)
@@ -81,7 +85,7 @@ def equip(context: Context, file: str, *, accepted: tuple[str, ...], how: Change
             return
 
     def make() -> "Change":
-        fresh = read_equipping(context, file, accepted)
+        fresh = read()
         return checked_afterwards(plan_equip(fresh), fresh)
 
     perform(context, make, how)
@@ -129,6 +133,42 @@ def lock(
     perform(context, lambda: plan_outfit_lock(equipping, options), how)
 
 
+@click.command(cls=CheckedCommand)
+@which
+@click.option("-o", "--output", default="", metavar="ARCHIVE", help="The archive [default: NAME-pack.tar.gz].")
+@click.option("--without-interpreter", is_flag=True, help="The other machine has a Python that fits.")
+@pass_context
+def pack(context: Context, file: str, output: str, *, without_interpreter: bool) -> None:
+    """Pack an outfit with all that it needs: wheels, suites, an interpreter, and ush itself. On a machine of the same kind,
+    without a network and without Python: tar -xf ARCHIVE, then sh NAME-pack/equip.sh.
+
+    FILE is an outfit or its folder [default: outfit.toml here].
+    """
+    from unified_shell.core.machine.files.disks import shown_size
+    from unified_shell.core.machine.places import shown
+    from unified_shell.core.next_steps import Command
+    from unified_shell.core.outfits.packing import pack_outfit
+
+    equipping = read_equipping(context, file, ())
+    name = equipping.outfit.name
+    with context.progress.shown(f"Pack {name}", at_once=True):
+        packed = pack_outfit(equipping, output or f"{name}-pack.tar.gz", with_interpreter=not without_interpreter)
+    holds = [
+        f"{packed.wheels} wheels",
+        f"{packed.suites} suite{'' if packed.suites == 1 else 's'}",
+        packed.interpreter or "no interpreter",
+        "ush",
+    ]
+    place = shown(packed.place, context.host.home)
+    context.screen.result(f"{place}: {', '.join(holds)}; {shown_size(packed.size_bytes)}")
+    for one in packed.left_out:
+        context.screen.result(f"Not packed: the folder {one} beside the outfit, which it puts on a search path.")
+    if not packed.interpreter and not without_interpreter:
+        context.screen.result("No interpreter here can be packed: the other machine needs a Python that fits.")
+    steps = (Command(words=("tar", "-xf", packed.place)), "then", Command(words=("sh", f"{name}-pack/equip.sh")))
+    context.screen.next(steps, label="On the other machine")
+
+
 def _interpreter_first(context: Context, equipping: "Equipping") -> "Change | None":
     """Return the change that brings the outfit's interpreter, where this machine has none that fits."""
     from unified_shell.core.errors import UshError
@@ -140,7 +180,8 @@ def _interpreter_first(context: Context, equipping: "Equipping") -> "Change | No
     try:
         equipping.facts()
     except UshError:
-        request = InterpreterRequest(words=(wanted.language, wanted.version), accepted=equipping.accepted)
+        words = (equipping.pack,) if equipping.pack.endswith(".tar.gz") else (wanted.language, wanted.version)
+        request = InterpreterRequest(words=words, accepted=equipping.accepted)
         return plan_get(
             request,
             equipping.find,

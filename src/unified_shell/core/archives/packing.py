@@ -125,8 +125,10 @@ def _compressed(path: str, name: str) -> Iterator[IO[bytes]]:
         if name.endswith(".gz"):
             import gzip
 
+            # Without a name in its head: that of the file while it grows is another each time.
             yield cast(
-                "BinaryIO", stack.enter_context(gzip.GzipFile(fileobj=file, mode="wb", compresslevel=6, mtime=0))
+                "BinaryIO",
+                stack.enter_context(gzip.GzipFile(filename="", fileobj=file, mode="wb", compresslevel=6, mtime=0)),
             )
         elif name.endswith(".xz"):
             import lzma

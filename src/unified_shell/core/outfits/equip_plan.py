@@ -50,7 +50,9 @@ def plan_equip(equipping: Equipping) -> Change:
 def _plan_addresses(equipping: Equipping) -> Sequence[Change]:
     """Plan to name the indexes and catalogs that are not named yet."""
     host, locations, outfit = equipping.host, equipping.locations, equipping.outfit
-    changes = []
+    changes: list[Change] = []
+    if equipping.pack:
+        return changes
     for book, named in ((INDEXES, outfit.indexes), (CATALOGS, outfit.catalogs)):
         known = {one.name for one in book.read_all(host, locations)}
         changes += [

@@ -8,12 +8,15 @@ from packaging.markers import Marker
 
 from unified_shell.core.catalogs.description import Description
 from unified_shell.core.catalogs.reading import Listed
+from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.adopting import choose_interpreter
-from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.managed import all_managed
+from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.transfers.addresses import is_web_address
 from unified_shell.core.transfers.fetching import Fetcher
 
@@ -36,6 +39,8 @@ class Equipping(Struct, frozen=True, kw_only=True):
     find: Callable[[Callable[[Description], bool]], Listed | None]
     accepted: tuple[str, ...] = ()
     progress: Callable[[str], None] = lambda _phase: None
+    # It comes from a pack: what that has is not named for later, and its interpreter is taken where none fits.
+    pack: str = ""
     known_facts: dict[str, InterpreterFacts] = field(default_factory=dict)
 
     @property
@@ -47,8 +52,24 @@ class Equipping(Struct, frozen=True, kw_only=True):
         """Return the interpreter of this machine that is meant, asked once; raises UsageError where none fits."""
         bound = (wanted or self.outfit.interpreter).version
         if bound not in self.known_facts:
-            self.known_facts[bound] = choose_interpreter(bound, self.host, self.locations)
+            found = self._managed(bound) if self.pack else None
+            self.known_facts[bound] = found or self._chosen(bound)
         return self.known_facts[bound]
+
+    def _chosen(self, bound: str) -> InterpreterFacts:
+        facts = choose_interpreter(bound, self.host, self.locations)
+        if self.pack and lies_in(facts.executable, self.folder):
+            # The one that carries us out goes with the pack: environments need one that stays.
+            raise InterpreterUnusable("no interpreter of this machine fits but the pack's own")
+        return facts
+
+    def _managed(self, bound: str) -> InterpreterFacts | None:
+        fitting = [
+            one
+            for one in all_managed(self.host, self.locations)
+            if one.language == "python" and version_fits(one.version, bound)
+        ]
+        return probe(fitting[0].executable, self.host) if fitting else None
 
     def is_meant(self, when: str) -> bool:
         """Tell whether a condition holds on this machine."""

@@ -16,7 +16,7 @@ from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.resolution.target import Rules
 
 from .equipping import Equipping
-from .lock_targets import host_target, parse_target
+from .lock_targets import LockTarget, host_target, parse_target
 from .lock_writing import lock_difference, lock_text, locked_versions
 from .locking import LockedPackage, lock_packages
 from .locks import lock_file_of, suites_lock_of
@@ -45,6 +45,7 @@ class EnvironmentLock(Struct, frozen=True, kw_only=True):
     place: Place
     text: str
     packages: tuple[LockedPackage, ...]
+    targets: tuple[LockTarget, ...]
     differences: tuple[str, ...]
 
 
@@ -123,7 +124,13 @@ def lock_environment(
     )
     indexes = {one.name: one.address for one in equipping.client.indexes}
     text = lock_text(packages, targets, folder=equipping.folder, indexes=indexes, as_of=as_of)
-    return EnvironmentLock(place=path, text=text, packages=packages, differences=lock_difference(before, packages))
+    return EnvironmentLock(
+        place=path,
+        text=text,
+        packages=packages,
+        targets=tuple(targets),
+        differences=lock_difference(before, packages),
+    )
 
 
 def text_step(path: Place, text: str) -> ReplaceFile | None:

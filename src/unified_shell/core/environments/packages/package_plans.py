@@ -19,6 +19,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import join
 from unified_shell.core.resolution.questions import Solution
 from unified_shell.core.store.contents import Store
+from unified_shell.core.transfers.addresses import place_of_address
 
 from .package_lines import change_lines, summed
 from .time_estimates import expected_seconds
@@ -107,7 +108,9 @@ class _Stock(Struct, frozen=True, kw_only=True):
 
 def check_all_here(distributions: Sequence[Distribution], solution: Solution, locations: Locations) -> None:
     """Raise TransferFailed where a wheel would have to be fetched: for a call that may fetch nothing."""
-    if names := sorted(_stock(distributions, solution, locations).to_fetch):
+    lacking = _stock(distributions, solution, locations).to_fetch
+    # What an index that is a folder has is here already.
+    if names := sorted(n for n in lacking if place_of_address(solution.chosen[n].file.address) is None):
         raise TransferFailed(
             f"{_count(names, 'file')} would have to be downloaded: {summed(names, MOST_NAMED)}",
             again_without=("--offline",),

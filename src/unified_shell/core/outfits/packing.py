@@ -1,0 +1,369 @@
+"""An outfit with all that it needs in one archive: wheels, suites, an interpreter, and ush itself to carry it out.
+
+Unpacked on a machine of the same kind, `sh equip.sh` needs nothing but tar and a shell. The same input gives the same bytes.
+"""
+
+import contextlib
+import os
+import shutil
+import sys
+from collections.abc import Callable, Iterator
+from importlib import metadata
+from typing import Any
+
+import tomlkit
+from msgspec import Struct
+from msgspec.structs import replace
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
+
+from unified_shell.core.archives.packing import check_archive_name, pack_tree
+from unified_shell.core.catalogs.description import Description
+from unified_shell.core.catalogs.reading import Listed
+from unified_shell.core.errors import CouldNot, UshError
+from unified_shell.core.indexes.pages import IndexFile
+from unified_shell.core.interpreters.discovery import discover
+from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.getting.packing import pack_interpreter, packed_name
+from unified_shell.core.interpreters.requesting import version_fits
+from unified_shell.core.machine.files.digests import digest_of_file
+from unified_shell.core.machine.files.durable import read_file, remove_tree
+from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.next_steps import ush
+from unified_shell.core.resolution.reading_metadata import fetch_file
+from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite, with_needed
+from unified_shell.core.transfers.addresses import address_of_folder
+
+from .equipping import Equipping
+from .lock_plans import LockOptions, lock_environment
+from .lock_writing import lock_text
+from .locking import LockedPackage
+from .locks import lock_file_of
+from .suite_locks import suites_lock_text
+from .wanted_commands import as_environment
+
+__all__ = ["MANIFEST", "Packed", "pack_outfit"]
+
+MANIFEST = "pack.json"
+FORMAT = 1
+# Byte code goes by the times of its sources; everything else here is the same whenever it was made.
+FIXED_SECONDS = 946_684_800
+# Two scripts: one runs ush from the pack, the other lets it equip the machine.
+RUN = """\
+#!/bin/sh
+# Runs ush from this folder; needs tar and a shell{needs}. Words are those of `ush`.
+set -e
+here=$(CDPATH= cd -- "$(dirname -- "$0")" && pwd)
+python={python}
+if [ -n "$python" ]; then
+  if [ ! -x "$here/run/$python/bin/python3" ]; then
+    mkdir -p "$here/run"
+    tar -xzf "$here/{archive}" -C "$here/run"
+  fi
+  python="$here/run/$python/bin/python3"
+else
+  python=python3
+fi
+start='import sys; sys.path.insert(0, sys.argv.pop(1)); from unified_shell.cli.main import main; main()'
+exec "$python" -I -B -c "$start" "$here/ush" "$@"
+"""
+EQUIP = """\
+#!/bin/sh
+# Equips this machine with the outfit beside this file. Words are those of `ush outfit equip`.
+here=$(CDPATH= cd -- "$(dirname -- "$0")" && pwd) || exit
+exec sh "$here/ush.sh" outfit equip --from "$here" "$@"
+"""
+
+
+class Packed(Struct, frozen=True, kw_only=True):
+    """What was packed: the archive, and what it holds; `interpreter` is empty where none of this machine can be packed."""
+
+    place: Place
+    wheels: int
+    suites: int
+    interpreter: str
+    size_bytes: int
+    left_out: tuple[str, ...] = ()
+
+
+def pack_outfit(equipping: Equipping, archive: str, *, with_interpreter: bool = True) -> Packed:
+    """Write the archive; raises CouldNot for what cannot be had, and where an environment cannot be locked."""
+    check_archive_name(archive)
+    target = Place(os.path.normpath(join(equipping.host.working_directory, archive)))
+    work = join(equipping.locations.cache, "packing", f"outfit-{os.getpid()}")
+    remove_tree(work)
+    stage = join(work, "stage")
+    os.makedirs(stage)
+    try:
+        wheels = _wheels(equipping, stage)
+        suites = _suites(equipping, stage)
+        left_out = _outfit_file(equipping, stage)
+        facts = _interpreter(equipping) if with_interpreter else None
+        name = _pack_interpreter(equipping, facts, stage) if facts is not None else ""
+        equipping.progress("pack ush itself")
+        _pack_ush(join(stage, "ush"))
+        _scripts(stage, facts, name)
+        manifest = _manifest(equipping, stage, facts)
+        equipping.progress("write the archive")
+        with _fixed_times(stage):
+            pack_tree(
+                stage,
+                f"{equipping.outfit.name}-pack",
+                target,
+                {MANIFEST: manifest},
+                work=work,
+                progress=equipping.progress,
+            )
+    finally:
+        remove_tree(work)
+    return Packed(
+        place=target,
+        wheels=wheels,
+        suites=suites,
+        interpreter=facts.title if facts is not None else "",
+        size_bytes=os.path.getsize(target),
+        left_out=left_out,
+    )
+
+
+def _wheels(equipping: Equipping, stage: Place) -> int:
+    """Put the wheels of every environment and command, and their locks, into the stage; return their number."""
+    folder = join(stage, "index")
+    os.mkdir(folder)
+    every = (*equipping.outfit.environments, *map(as_environment, equipping.outfit.commands))
+    for wanted in every:
+        lock = lock_environment(wanted, equipping, LockOptions()) if equipping.is_meant(wanted.when) else None
+        if lock is None:
+            continue
+        here = [_with_file_here(package, equipping, folder) for package in lock.packages]
+        targets = lock.targets
+        text = lock_text(here, targets, folder=stage, indexes={}, as_of=wanted.as_of)
+        with open(lock_file_of(join(stage, "outfit.toml"), wanted.name), "w", encoding="utf-8") as file:
+            file.write(text)
+    return len(os.listdir(folder))
+
+
+def _with_file_here(package: LockedPackage, equipping: Equipping, folder: Place) -> LockedPackage:
+    files = []
+    for one in package.files:
+        equipping.progress(f"fetch {one.name}")
+        path = fetch_file(one, equipping.client, equipping.locations.cache)
+        place = join(folder, one.name)
+        shutil.copyfile(path, place)
+        files.append(_moved(one, place))
+    return LockedPackage(
+        name=package.name,
+        version=package.version,
+        files=tuple(files),
+        targets=package.targets,
+        marker=package.marker,
+        requires_python=package.requires_python,
+        needs=package.needs,
+    )
+
+
+def _moved(file: IndexFile, place: Place) -> IndexFile:
+    return replace(file, address=address_of_folder(place).rstrip("/"), uploaded="")
+
+
+def _suites(equipping: Equipping, stage: Place) -> int:
+    """Put each suite's description and archives into a catalog of the stage; return their number."""
+    folder = join(stage, "catalog")
+    os.mkdir(folder)
+    names: list[str] = []
+    for wanted in equipping.outfit.suites:
+        if not equipping.is_meant(wanted.when):
+            continue
+        request = SuiteRequest(what=f"{wanted.name}{wanted.version}", form=wanted.form)
+        asked = settle_suite(request, equipping.find, equipping.fetcher, equipping.host, equipping.locations)
+        every = with_needed(asked, equipping.find, equipping.host, equipping.locations, equipping.fetcher)
+        for origin in every:
+            listed = equipping.find(_same_as(origin.description))
+            if listed is None:
+                raise CouldNot(f"no catalog describes {origin.name} any more", next_step=ush("suite", "list"))
+            if origin.name not in names:
+                _suite(equipping, listed, origin.form.archive.sha256, folder)
+                names.append(origin.name)
+    rows = [
+        {"file": f"{name}.toml", "sha256": digest_of_file(join(folder, f"{name}.toml"))} for name in sorted(names)
+    ]
+    with open(join(folder, "catalog.toml"), "w", encoding="utf-8") as file:
+        file.write(tomlkit.dumps({"description": rows} if rows else {}))
+    text = suites_lock_text(equipping)
+    if text:
+        with open(join(stage, "outfit.lock.toml"), "w", encoding="utf-8") as file:
+            file.write(text)
+    return len(names)
+
+
+def _same_as(described: Description) -> Callable[[Description], bool]:
+    return lambda one: one == described
+
+
+def _suite(equipping: Equipping, listed: Listed, sha256: str, folder: Place) -> None:
+    """Write a description that names files beside it, for the form with this archive, and fetch them."""
+    described = listed.description
+    reply = equipping.fetcher.get(listed.address, limit_bytes=4_000_000)
+    document = tomlkit.parse(reply.content.decode()).unwrap()
+    (form,) = [one for one in described.forms if one.archive.sha256 == sha256]
+    (row,) = [one for one in document["form"] if one["sha256"] == sha256]
+    document["form"] = [row]
+    archives = [(row, form.archive), *zip(row.get("patch", []), form.patches, strict=True)]
+    if described.trial is not None and described.trial.sample is not None:
+        archives.append((document["trial"]["sample"], described.trial.sample))
+    for table, archive in archives:
+        equipping.progress(f"fetch {archive.file_name}")
+        path = join(equipping.locations.cache, "archives", f"{described.name}-{described.version}", archive.file_name)
+        if not (os.path.isfile(path) and digest_of_file(path) == archive.sha256):
+            if not archive.url:
+                raise CouldNot(f"{archive.file_name} must be fetched by hand: {archive.by_hand}", where=path)
+            equipping.fetcher.download(archive.url, path, sha256=archive.sha256)
+        shutil.copyfile(path, join(folder, archive.file_name))
+        table["url"] = archive.file_name
+        table.pop("by-hand", None)
+    with open(join(folder, f"{described.name}-{described.version}.toml"), "w", encoding="utf-8") as file:
+        file.write(tomlkit.dumps(document))
+
+
+def _outfit_file(equipping: Equipping, stage: Place) -> tuple[str, ...]:
+    """Write the outfit, with the pack's own index and catalog for those that it names; return the folders beside it that it
+    puts on search paths, and which are not in the pack.
+    """
+    content = read_file(equipping.place)
+    assert content is not None
+    document = tomlkit.parse(content[0].decode())
+    document["index"] = {"pack": {"url": "index"}}
+    document["catalog"] = {"pack": {"url": "catalog"}}
+    left = [one for table in _path_tables(document) for one in _without_relative(table)]
+    for one in equipping.outfit.environments:
+        for name in one.files:
+            place = join(stage, name)
+            os.makedirs(os.path.dirname(place), exist_ok=True)
+            shutil.copyfile(join(equipping.folder, name), place)
+    with open(join(stage, "outfit.toml"), "w", encoding="utf-8") as file:
+        file.write(tomlkit.dumps(document))
+    return tuple(dict.fromkeys(left))
+
+
+def _path_tables(document: Any) -> Iterator[Any]:
+    every = [document, *document.get("environment", {}).values()]
+    for table in every:
+        yield from table.get("search-path", {}).values()
+
+
+def _without_relative(table: Any) -> list[str]:
+    """Take the places beside the outfit out of a search path, and return them."""
+    left: list[str] = []
+    for side in ("front", "back"):
+        if side in table:
+            gone = [str(one) for one in table[side] if not str(one).startswith(("/", "{"))]
+            table[side] = [one for one in table[side] if str(one) not in gone]
+            left += gone
+    return left
+
+
+def _interpreter(equipping: Equipping) -> InterpreterFacts | None:
+    """Return an interpreter that fits the outfit, can run ush and can be packed; None where this machine has none."""
+    own = probe(equipping.host.python, equipping.host)
+    bound = equipping.outfit.interpreter.version
+    every = [one.facts for one in discover(equipping.host, only_python=True).python if one.facts is not None]
+    own_base = [one for one in every if one.base_prefix == own.base_prefix]
+    for facts in (*own_base, *every):
+        fits = version_fits(facts.full_version, bound) and facts.version[:2] == own.version[:2]
+        if fits and not facts.environment_prefix and not _is_shared(facts):
+            return facts
+    return None
+
+
+def _is_shared(facts: InterpreterFacts) -> bool:
+    return facts.externally_managed or os.path.realpath(facts.base_prefix) in ("/", "/usr", "/usr/local", "/opt")
+
+
+def _pack_interpreter(equipping: Equipping, facts: InterpreterFacts, stage: Place) -> str:
+    equipping.progress(f"pack {facts.title}")
+    name = packed_name("python", facts.full_version, equipping.host)
+    pack_interpreter(facts, join(stage, name), equipping.host, equipping.locations, progress=equipping.progress)
+    return name
+
+
+def _pack_ush(folder: Place) -> None:
+    """Copy ush and the distributions that it requires, without byte code; in a folder for `sys.path`."""
+    wanted, seen = ["unified-shell"], set[str]()
+    os.makedirs(folder)
+    while wanted:
+        name = canonicalize_name(wanted.pop())
+        if name in seen:
+            continue
+        seen.add(name)
+        try:
+            found = metadata.distribution(name)
+        except metadata.PackageNotFoundError as error:
+            raise CouldNot(f"{name}, which ush needs, is not installed as a distribution") from error
+        for text in found.requires or ():
+            requirement = Requirement(text)
+            if requirement.marker is None or requirement.marker.evaluate({"extra": ""}):
+                wanted.append(requirement.name)
+        for source, relative in _files_of(found):
+            place = join(folder, relative)
+            os.makedirs(os.path.dirname(place), exist_ok=True)
+            shutil.copyfile(source, place)
+
+
+def _files_of(found: metadata.Distribution) -> Iterator[tuple[str, str]]:
+    """Return the files of a distribution that are modules or metadata, with their place below `sys.path`; also of one that is
+    installed where it is developed.
+    """
+    for one in found.files or ():
+        relative = str(one)
+        if relative.startswith("..") or "__pycache__" in relative or relative.endswith((".pyc", ".pth")):
+            continue
+        if relative.startswith("__editable__"):
+            continue
+        yield str(found.locate_file(one)), relative
+    if canonicalize_name(found.metadata["Name"]) == "unified-shell":
+        import unified_shell
+
+        top = os.path.dirname(os.path.dirname(os.path.abspath(unified_shell.__file__)))
+        for folder, below, names in os.walk(join(top, "unified_shell")):
+            below[:] = [one for one in below if one != "__pycache__"]
+            for name in names:
+                path = join(folder, name)
+                yield path, os.path.relpath(path, top)
+
+
+def _scripts(stage: Place, facts: InterpreterFacts | None, archive: str) -> None:
+    python = f"python-{facts.full_version}" if facts is not None else "''"
+    needs = "" if facts is not None else f", and a python3 of version {sys.version_info[0]}.{sys.version_info[1]}"
+    texts = {"ush.sh": RUN.format(python=python, archive=archive, needs=needs), "equip.sh": EQUIP}
+    for name, text in texts.items():
+        path = join(stage, name)
+        with open(path, "w", encoding="ascii") as file:
+            file.write(text)
+        os.chmod(path, 0o755)
+
+
+def _manifest(equipping: Equipping, stage: Place, facts: InterpreterFacts | None) -> bytes:
+    """Return the list of all files with their hashes, and for which kind of machine they are."""
+    files = {
+        os.path.relpath(join(folder, name), stage): digest_of_file(join(folder, name))
+        for folder, _, names in os.walk(stage)
+        for name in names
+    }
+    told = {
+        "format": FORMAT,
+        "outfit": equipping.outfit.name,
+        "platform": equipping.host.platform,
+        "libc": str(equipping.host.libc),
+        "python": facts.full_version if facts is not None else "",
+        "files": dict(sorted(files.items())),
+    }
+    return (to_json_text(told) + "\n").encode("ascii")
+
+
+@contextlib.contextmanager
+def _fixed_times(stage: str) -> Iterator[None]:
+    for folder, _, names in os.walk(stage):
+        for name in (*names, ""):
+            with contextlib.suppress(UshError, OSError):
+                os.utime(join(folder, name) if name else folder, (FIXED_SECONDS, FIXED_SECONDS))
+    yield
