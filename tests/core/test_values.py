@@ -86,6 +86,7 @@ WORKERS = {
     "Equipping",
     "LockTarget",
     "PlannedSuites",
+    "EnvironmentLock",
     "SuiteWiring",
 }
 

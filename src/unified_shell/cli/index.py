@@ -109,15 +109,21 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
 @index.command()
 @click.argument("folder")
 @click.argument("requirements", nargs=-1, metavar="[REQUIREMENT]...")
+@click.option("--lock", default="", metavar="FILE", help="All files that a lock file (pylock.toml) names.")
 @request_options
 @click.option(
     "--interpreter", "wanted", default="", help="The target: a path, name or version [default: the session's]."
 )
 @pass_context
-def copy(context: Context, folder: str, requirements: tuple[str, ...], *, words: RequestOptions, wanted: str) -> None:
-    """Download everything REQUIREMENTs need into FOLDER, for a machine without a network."""
+def copy(
+    context: Context, folder: str, requirements: tuple[str, ...], *, lock: str, words: RequestOptions, wanted: str
+) -> None:
+    """Download everything REQUIREMENTs need into FOLDER, for a machine without a network; with --lock, all files of a lock."""
     import os
 
+    if lock:
+        _copy_locked(context, folder, lock, alone=not requirements)
+        return
     from unified_shell.core.environments.packages.getting import solve_alone
     from unified_shell.core.interpreters.adopting import choose_interpreter
     from unified_shell.core.machine.files.disks import shown_size
@@ -129,12 +135,37 @@ def copy(context: Context, folder: str, requirements: tuple[str, ...], *, words:
         request, facts, context.indexes, context.host, context.locations, progress=context.tell_progress
     )
     brought = download_wheels(
-        solution, folder, context.indexes, context.locations.cache, progress=context.tell_progress
+        solution.chosen.values(), folder, context.indexes, context.locations.cache, progress=context.tell_progress
     )
     size = shown_size(sum(os.path.getsize(path) for path in brought))
     there = len(solution.chosen) - len(brought)
     more = f"; {there} were there" if there else ""
     context.screen.result(f"{len(brought)} files ({size}) for {facts.title} are now in {folder}{more}.")
+    context.screen.next(ush("index", "add", "NAME", os.path.abspath(folder)), label="There")
+
+
+def _copy_locked(context: Context, folder: str, lock: str, *, alone: bool) -> None:
+    """Download every file that a lock names, for whichever machine."""
+    import os
+
+    from unified_shell.core.environments.packages.lock_files import files_of_lock
+    from unified_shell.core.errors import UsageError
+    from unified_shell.core.machine.files.disks import shown_size
+    from unified_shell.core.machine.places import join
+    from unified_shell.core.resolution.wheel_download import download_wheels
+
+    if not alone:
+        raise UsageError(
+            "a lock file is complete; nothing else can be requested with it",
+            next_step=ush("index", "copy", folder, "--lock", lock),
+        )
+    files = files_of_lock(os.path.abspath(join(context.host.working_directory, lock)))
+    with context.progress.shown(f"Copy {lock}"):
+        brought = download_wheels(
+            files, folder, context.indexes, context.locations.cache, progress=context.tell_progress
+        )
+    size = shown_size(sum(os.path.getsize(path) for path in brought))
+    context.screen.result(f"{len(files)} files of {lock} are in {folder}; {len(brought)} are new ({size}).")
     context.screen.next(ush("index", "add", "NAME", os.path.abspath(folder)), label="There")
 
 

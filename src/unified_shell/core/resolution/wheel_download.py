@@ -2,26 +2,26 @@
 
 import os
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from unified_shell.core.errors import CouldNot, os_error_text
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.places import Place, join
 
-from .questions import Solution
+from .questions import Candidate
 from .reading_metadata import fetch_file
 
 __all__ = ["download_wheels"]
 
 
 def download_wheels(
-    solution: Solution, folder: str, client: IndexClient, cache: str, *, progress: Callable[[str], None]
+    candidates: Iterable[Candidate], folder: str, client: IndexClient, cache: str, *, progress: Callable[[str], None]
 ) -> tuple[Place, ...]:
-    """Copy each wheel of a solution into a folder and return those that were not there; each is whole or not there."""
+    """Copy each candidate's file into a folder and return those that were not there; each is whole or not there."""
     brought = []
     try:
         os.makedirs(folder, exist_ok=True)
-        for one in solution.chosen.values():
+        for one in candidates:
             target = join(folder, one.file.name)
             if os.path.exists(target):
                 continue

@@ -7,6 +7,7 @@ import os
 import tomllib
 import urllib.parse
 from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
@@ -26,13 +27,13 @@ from unified_shell.core.errors import CouldNot, Refused, UsageError, os_error_re
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.facts import InterpreterFacts
-from unified_shell.core.machine.files.digests import parse_sha256
+from unified_shell.core.machine.files.digests import digest_of_file, parse_sha256
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.target import Rules
-from unified_shell.core.transfers.addresses import address_of_folder, check_no_password
+from unified_shell.core.transfers.addresses import address_of_folder, check_no_password, place_of_address
 
 from .getting import target_of
 from .package_change import PackageChange, with_overlap
@@ -41,7 +42,7 @@ from .requests import Requests
 if TYPE_CHECKING:
     from packaging.pylock import Package, PackageSdist, PackageWheel, Pylock
 
-__all__ = ["LockRequest", "drift_from_lock", "plan_lock"]
+__all__ = ["LockRequest", "drift_from_lock", "files_of_lock", "plan_lock"]
 
 
 class LockRequest(Struct, frozen=True, kw_only=True):
@@ -70,7 +71,7 @@ def plan_lock(
     facts = base_of(environment, host)
     path = os.path.abspath(os.path.join(host.working_directory, request.path))
     lock = _read(path)
-    chosen = _selected(lock, path, facts, request)
+    chosen = {name: _at_hand(one, client) for name, one in _selected(lock, path, facts, request).items()}
     needed = {str(one["name"]) for each in lock.packages for one in each.dependencies or ()}
     # Where all need each other, or the lock does not say who needs what, all are asked for.
     roots = [name for name in chosen if name not in needed] or list(chosen)
@@ -92,6 +93,17 @@ def plan_lock(
     )
 
 
+def files_of_lock(path: str) -> tuple[Candidate, ...]:
+    """Return every file that a lock file names, for whichever machine; raises as reading does."""
+    found = []
+    for package in _read(path).packages:
+        files: list[PackageWheel | PackageSdist] = list(package.wheels or ())
+        if package.sdist is not None and not files:
+            files.append(package.sdist)
+        found += [_candidate(package, one, path) for one in files]
+    return tuple(found)
+
+
 def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[str, ...]:
     """Return how an environment differs from the lock that it was made from, a line each; none where it does not.
 
@@ -111,6 +123,16 @@ def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[
         elif candidate.file.sha256 not in (one.sha256, one.source_sha256):
             lines.append(f"{one.name} {one.version} is another file than the locked one")
     return (*lines, *(f"{name} {one.version} is locked, but not installed" for name, one in locked.items()))
+
+
+def _at_hand(one: Candidate, client: IndexClient) -> Candidate:
+    """Return a candidate from an index that is a folder of this machine, where one has the same file: no server is asked."""
+    for index in client.indexes:
+        folder = place_of_address(index.address)
+        path = os.path.join(folder, one.file.name) if folder is not None else ""
+        if path and os.path.isfile(path) and digest_of_file(path) == one.file.sha256:
+            return replace(one, file=replace(one.file, address=Path(path).as_uri()), index=index.name)
+    return one
 
 
 def _said(request: LockRequest, chosen: Mapping[NormalizedName, Candidate]) -> dict[NormalizedName, tuple[str, ...]]:
