@@ -1,10 +1,18 @@
 """Outfits: every mistake of the file at once, and locks for several machines, derived a second time by brute force."""
 
 import itertools
+import json
+import runpy
 import tomllib
+import zipfile
+from collections.abc import Iterator
 from pathlib import Path
 
+import jsonschema  # type: ignore[import-untyped]
 import pytest
+import tomlkit
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from packaging.markers import Marker
 from packaging.pylock import Pylock
 from packaging.requirements import Requirement
@@ -17,6 +25,7 @@ from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.errors import DescriptionBroken, UsageError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import read_host
+from unified_shell.core.outfits import starters as starters_module
 from unified_shell.core.outfits.lock_targets import LockTarget, parse_target
 from unified_shell.core.outfits.lock_writing import lock_difference, lock_text, locked_versions
 from unified_shell.core.outfits.locking import LockedPackage, lock_packages
@@ -24,6 +33,7 @@ from unified_shell.core.outfits.outfit_reading import parse_outfit
 from unified_shell.core.resolution.target import Rules
 from unified_shell.core.transfers.fetching import Fetcher
 
+MAKER = runpy.run_path(str(Path(__file__).parents[2] / "docs/make_outfit_schema.py"))
 GOOD = """\
 [outfit]
 name = "hive-acoustics"
@@ -161,8 +171,6 @@ def _brute(folder: Path, target: LockTarget) -> set[frozenset[tuple[str, str]]]:
         assert parsed is not None
         if not set(parsed.tags) & set(target.target.tags):
             continue
-        import zipfile
-
         with zipfile.ZipFile(path) as archive:
             (name,) = [one for one in archive.namelist() if one.endswith("METADATA")]
             lines = archive.read(name).decode().splitlines()
@@ -245,3 +253,58 @@ def test_a_lock_stays_until_something_may_move_and_tells_what_moved(combs: Path,
 def test_a_target_that_is_none_says_what_was_expected(text: str) -> None:
     with pytest.raises(UsageError):
         parse_target(text, (3, 11), Rules())
+
+
+SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/outfit.json").read_text())
+# What a text says is the reader's to judge; what kind of value stands where, and under which key, is the schema's too.
+STRUCTURAL = ("no head", "no name", "a bad form", "no such shell", "a bad variable", "an unknown key", "a wrong type")
+
+
+def test_the_published_schema_is_what_is_made_now_and_takes_what_is_shipped() -> None:
+    assert MAKER["schema"]() == SCHEMA
+    for path in (Path(starters_module.__file__).parent / "starter_files").glob("*.toml"):
+        parse_outfit(path.read_bytes(), path.name)
+        jsonschema.validate(tomllib.loads(path.read_text()), SCHEMA)
+    document = tomllib.loads(GOOD.replace("as-of = 2026-05-01", 'as-of = "2026-05-01"'))
+    jsonschema.validate(document, SCHEMA)
+    for name in STRUCTURAL:
+        worse = GOOD.replace("as-of = 2026-05-01", 'as-of = "2026-05-01"').replace(*MISTAKES[name][:2], 1)
+        with pytest.raises(jsonschema.ValidationError):
+            jsonschema.validate(tomllib.loads(worse), SCHEMA)
+
+
+def _places(value: object, above: tuple[str | int, ...] = ()) -> Iterator[tuple[str | int, ...]]:
+    """Return the way to every value in a document."""
+    pairs = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, below in pairs:
+        yield (*above, key)
+        yield from _places(below, (*above, key))
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.data())
+def test_reader_and_schema_take_and_refuse_the_same_structures(data: st.DataObject) -> None:
+    document = tomllib.loads(GOOD.replace("as-of = 2026-05-01", 'as-of = "2026-05-01"'))
+    for _ in range(data.draw(st.integers(1, 2))):
+        place = data.draw(st.sampled_from(list(_places(document))))
+        holder = document
+        for key in place[:-1]:
+            holder = holder[key]  # type: ignore[index]
+        last = place[-1]
+        how = data.draw(st.sampled_from(["drop", "number", "truth", "list", "table", "more"]))
+        if how == "drop":
+            del holder[last]  # type: ignore[arg-type]
+        elif how == "more" and isinstance(holder, dict):
+            holder[data.draw(st.sampled_from(["wax", "x-y", "name"]))] = "wax"
+        else:
+            holder[last] = {"number": 3, "truth": True, "list": [1], "table": {"wax": 1}, "more": [[]]}[how]  # type: ignore[index]
+    try:
+        parse_outfit(tomlkit.dumps(document).encode(), "outfit.toml")
+        refused = ""
+    except DescriptionBroken as error:
+        refused = str(error)
+    # What a text means, and what names another table, only the reader knows.
+    if "is in 'hive'" in refused or "{suite.humscan}" in refused:
+        return
+    by_schema = [one.message for one in jsonschema.Draft202012Validator(SCHEMA).iter_errors(document)]
+    assert bool(refused) == bool(by_schema), (document, refused, by_schema)
