@@ -414,6 +414,8 @@ def test_the_demo_plays_to_its_end_offline(account: Account) -> None:
     assert done.code == 0, done.out + done.err
     for words in (
         "swarmcast: hidden",
+        "this machine has all of it",
+        "hivehum/__init__.py of hivehum was edited",
         ": all passed",
         "hive clover: 41.5 kg",
         "linden",

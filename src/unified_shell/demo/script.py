@@ -26,6 +26,42 @@ TIMEOUT_SECONDS = 60.0
 SERVER_SECONDS = 20.0
 
 
+OUTFIT = """\
+[outfit]
+name = "hive-acoustics"
+summary = "The hum of the hives, recorded to foresee swarms"
+
+[index.apiary]
+url = "{index}"
+
+[environment.hive]
+packages = ["swarmcast", "hivehum>=1"]
+variables = { HIVE_MODE = "day" }
+
+[search-path.PATH]
+front = ["apiary tools"]
+
+[variables]
+HIVE_DATA = "{home}/hive-data"
+
+[[check]]
+module = "waggle"
+in = "hive"
+"""
+SUITE = """
+[catalog.apiary]
+url = "catalog"
+
+[suite.humscan]
+version = ">=1.4"
+trial = true
+
+[[check]]
+command = ["humscan", "--version"]
+version = ">=1.4"
+"""
+
+
 class _Stage(Struct):
     """The scratch home and what was typed in it. `wrong` are commands that did not end as they should."""
 
@@ -76,6 +112,7 @@ def run_demo(screen: Screen, host: Host, keep: str) -> int:
     if with_suite:
         make_humscan_catalog(join(home, "catalog"))
     _write_startup_files(home)
+    os.makedirs(join(home, "old/bin"))
     words = (sys.executable, "-m", "unified_shell", "index", "serve", join(home, "wheels"))
     with BackgroundProgram(words, environment=stage.variables, directory=home) as server:
         line = server.first_line(SERVER_SECONDS)
@@ -85,43 +122,66 @@ def run_demo(screen: Screen, host: Host, keep: str) -> int:
 
 
 def _play(stage: _Stage, index: str, *, with_suite: bool) -> None:
-    stage.say("Look: what is there?")
+    stage.say("Look: what is there? A startup file of this account has faults, as many have")
     stage.type("look")
     stage.type("look", "swarmcast", expected=1)
-    stage.say("Get: an index, an environment, a package with what it needs")
-    stage.type("index", "add", "apiary", index, "--yes")
-    stage.type("environment", "new", "hive", "--yes")
-    stage.type("package", "get", "swarmcast", "-e", "hive", "--yes")
+    stage.type("path", "tidy", "--yes")
+    stage.say("Equip: the whole study from one file, in one change")
+    _write_outfit(stage.home, index, with_suite=with_suite)
+    stage.type_in_new_session("cat outfit.toml")
+    stage.type("outfit", "plan", expected=1)
+    stage.type("outfit", "equip", "--yes")
+    stage.type("outfit", "plan")
     stage.type("look", "swarmcast", expected=1)
+    stage.say("Try: in new sessions, and on sample data")
     if with_suite:
-        stage.say("Get: a program in C that is no package, described by a catalog; and its example, on sample data")
-        stage.type("catalog", "add", "apiary", "catalog", "--yes")
-        stage.type("suite", "list")
-        stage.type("suite", "get", "humscan", "--yes")
         stage.type_in_new_session("humscan --version")
         stage.type("suite", "try", "humscan")
-    stage.say("Wire: a folder of tools that no session finds")
-    stage.type("look", "weigh-hive", expected=1)
-    stage.type("path", "add", "apiary tools", "--yes")
+    stage.type("environment", "run", "hive", "--", "swarmcast", "recordings", "--sample")
+    stage.type("package", "why", "waggle-io", "-e", "hive")
     stage.type_in_new_session("weigh-hive clover")
     stage.type("path", "list")
-    stage.type("shell", "list")
-    stage.say("Verify: new sessions, commands, imports")
-    stage.type("verify", "hive", "python3>=3")
+    stage.say("Verify: somebody breaks something; it is found, and mended")
     stage.type("verify")
-    stage.type("environment", "run", "hive", "--", "swarmcast", "recordings", "--sample")
-    stage.say("Keep: what was done, and taking it back")
+    _break(stage.home)
+    stage.type("verify", expected=1)
+    stage.type("outfit", "plan", expected=1)
+    stage.type("verify", "--mend", "--yes")
+    stage.type("verify")
+    stage.say("Keep: exactly this again, what was done, and taking it back")
+    stage.type("outfit", "lock", "--yes")
     stage.type("journal")
-    stage.type("undo", "--yes")
+    stage.type("undo", "3", "--yes")
+    stage.type("undo", "2", "--yes")
     stage.type_in_new_session("weigh-hive clover", expected=127)
     stage.type("look", "weigh-hive", expected=1)
+
+
+def _write_outfit(home: str, index: str, *, with_suite: bool) -> None:
+    """Write the study's outfit; without a compiler it has no program in C."""
+    text = OUTFIT.replace("{index}", index) + (SUITE if with_suite else "")
+    with open(join(home, "outfit.toml"), "w", encoding="utf-8") as file:
+        file.write(text)
+
+
+def _break(home: str) -> None:
+    """Edit a module of the environment, and a file that ush wrote, as an hour of trying things out does."""
+    data = join(home, ".local/share/unified-shell")
+    for folder, _, names in os.walk(join(data, "environments/hive/lib")):
+        if folder.endswith("site-packages/hivehum") and "__init__.py" in names:
+            path = join(folder, "__init__.py")
+            os.chmod(path, 0o644)
+            with open(path, "a", encoding="utf-8") as file:
+                file.write("# tried something\n")
+    with open(join(data, "wiring/session.bash"), "a", encoding="utf-8") as file:
+        file.write("# tried something\n")
 
 
 def _sum_up(stage: _Stage, began: float) -> None:
     screen = stage.screen
     screen.result("\n--- Summary")
     screen.result(
-        f"{stage.typed} commands in {steady_seconds() - began:.0f} s: looked, got, wired, verified, undone."
+        f"{stage.typed} commands in {steady_seconds() - began:.0f} s: looked, equipped, tried, verified, mended, undone."
     )
     for wrong in stage.wrong:
         screen.result(f"not as it should be: {wrong}")
@@ -161,7 +221,8 @@ def _variables(host: Host, home: str) -> dict[str, str]:
 
 def _write_startup_files(home: str) -> None:
     files = {
-        ".bashrc": "# startup file of the sample account\nalias ll='ls -l'\n",
+        ".bashrc": "# startup file of the sample account\nalias ll='ls -l'\nexport PATH=$HOME/gone/bin:$PATH\n"
+        "export PATH=$HOME/old/bin:$PATH\nexport PATH=$HOME/old/bin:$PATH\n",
         ".profile": '# login file of the sample account\n[ -n "$BASH" ] && [ -r ~/.bashrc ] && . ~/.bashrc\n',
     }
     for name, text in files.items():
