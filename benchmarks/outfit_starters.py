@@ -7,13 +7,12 @@ same cache (warm), of finding that nothing is lacking, and whether all checks pa
 """
 
 import json
-import os
 import shutil
-import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
+
+from scratch_homes import run_ush
 
 from unified_shell.core.outfits.starters import starters
 
@@ -34,15 +33,15 @@ def main() -> int:
 def _tried(name: str, address: str) -> dict[str, object]:
     home = Path(tempfile.mkdtemp(prefix="outfit-"))
     try:
-        _ush(home, "index", "add", "real", address, "--yes")
-        _ush(home, "outfit", "new", name, "--yes")
-        plan, _ = _ush(home, "outfit", "plan", "--json")
+        run_ush(home, "index", "add", "real", address, "--yes")
+        run_ush(home, "outfit", "new", name, "--yes")
+        plan, _ = run_ush(home, "outfit", "plan", "--json")
         facts = json.loads(plan.stdout)
-        done, cold = _ush(home, "outfit", "equip", "--yes")
+        done, cold = run_ush(home, "outfit", "equip", "--yes")
         if done.returncode:
             return {"result": f"equip: exit {done.returncode}: {(done.stdout + done.stderr)[-600:]}"}
-        _, again = _ush(home, "outfit", "equip", "--yes")
-        verified, _ = _ush(home, "verify")
+        _, again = run_ush(home, "outfit", "equip", "--yes")
+        verified, _ = run_ush(home, "verify")
         count = sum(1 for _ in (home / "ush/data/environments").glob("*/lib/python*/site-packages/*.dist-info"))
         disk = _size(home / "ush/data/store") + _size(home / "ush/data/editions")
         warm = _warm(home)
@@ -61,23 +60,8 @@ def _tried(name: str, address: str) -> dict[str, object]:
 
 def _warm(home: Path) -> float:
     """Take the environments away and equip again: what was fetched and unpacked is here."""
-    _ush(home, "undo", "--yes")
-    return _ush(home, "outfit", "equip", "--yes")[1]
-
-
-def _ush(home: Path, *words: str) -> tuple[subprocess.CompletedProcess[str], float]:
-    variables = {"HOME": str(home), "USH_HOME": str(home / "ush"), "PATH": os.environ["PATH"], "LANG": "C.UTF-8"}
-    began = time.perf_counter()
-    done = subprocess.run(
-        [sys.executable, "-m", "unified_shell", *words],
-        env=variables,
-        capture_output=True,
-        text=True,
-        check=False,
-        cwd=home,
-        stdin=subprocess.DEVNULL,
-    )
-    return done, time.perf_counter() - began
+    run_ush(home, "undo", "--yes")
+    return run_ush(home, "outfit", "equip", "--yes")[1]
 
 
 def _size(folder: Path) -> int:

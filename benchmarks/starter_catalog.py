@@ -10,15 +10,13 @@ and new sessions), of its trial, of one process and several, and whether all pas
 import argparse
 import hashlib
 import json
-import os
 import shutil
-import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
 
 from msgspec.structs import replace
+from scratch_homes import run_ush
 
 from unified_shell.core.catalogs.description import Description, Subject
 from unified_shell.core.catalogs.reading import read_catalog
@@ -62,13 +60,13 @@ def main() -> int:
 def _suite(described: Description, archive: Path) -> dict[str, object]:
     home = Path(tempfile.mkdtemp(prefix="starter-"))
     try:
-        got, seconds = _ush(home, "suite", "get", described.name, "--archive", str(archive), "--yes")
+        got, seconds = run_ush(home, "suite", "get", described.name, "--archive", str(archive), "--yes")
         if got.returncode:
             return {"result": f"get: exit {got.returncode}: {(got.stderr or got.stdout).strip()[-400:]}"}
-        verified, _ = _ush(home, "verify", f"suite:{described.name}")
+        verified, _ = run_ush(home, "verify", f"suite:{described.name}")
         if verified.returncode:
             return {"result": f"verify: {verified.stdout[-400:]}"}
-        tried, _ = _ush(home, "suite", "try", described.name, "--json", "--into", str(home / "results"))
+        tried, _ = run_ush(home, "suite", "try", described.name, "--json", "--into", str(home / "results"))
         if tried.returncode:
             return {"result": f"try: {tried.stdout[-600:]}{tried.stderr[-300:]}"}
         runs = json.loads(tried.stdout)["runs"]
@@ -111,27 +109,12 @@ def _interpreter(described: Description, archive: Path) -> dict[str, object]:
     home = Path(tempfile.mkdtemp(prefix="starter-"))
     try:
         words = ("interpreter", "get", described.language, described.version, "--archive", str(archive), "--yes")
-        got, seconds = _ush(home, *words, "--even-if-ready")
+        got, seconds = run_ush(home, *words, "--even-if-ready")
         result = "all passed" if not got.returncode else f"get: {(got.stderr or got.stdout).strip()[-600:]}"
         size = round(_size(home / "ush/data/interpreters") / 1e6, 1)
         return {"get_seconds": round(seconds, 1), "installed_mb": size, "result": result}
     finally:
         shutil.rmtree(home, ignore_errors=True)
-
-
-def _ush(home: Path, *words: str) -> tuple[subprocess.CompletedProcess[str], float]:
-    variables = {"HOME": str(home), "USH_HOME": str(home / "ush"), "PATH": os.environ["PATH"], "LANG": "C.UTF-8"}
-    began = time.perf_counter()
-    done = subprocess.run(
-        [sys.executable, "-m", "unified_shell", *words],
-        env=variables,
-        capture_output=True,
-        text=True,
-        check=False,
-        cwd=home,
-        stdin=subprocess.DEVNULL,
-    )
-    return done, time.perf_counter() - began
 
 
 def _size(folder: Path) -> int:

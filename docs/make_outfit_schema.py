@@ -9,7 +9,6 @@ import json
 from pathlib import Path
 
 from unified_shell.core.expectations.expectation import Comparison
-from unified_shell.core.interpreters.languages import languages
 from unified_shell.core.shells.dialects.table import DIALECTS
 
 FILE = Path(__file__).parent / "schemas" / "outfit.json"
@@ -107,7 +106,7 @@ def schema() -> dict[str, object]:
         outfit=table(("name",), name={**TEXT, **NAMED}, summary=TEXT, scope={"enum": ["me", "everyone"]}),
         index=tables_by(NAMED, table(("url",), url=TEXT)),
         catalog=tables_by(NAMED, table(("url",), url=TEXT)),
-        interpreter=table(language={"enum": [one.name for one in languages()]}, version=TEXT),
+        interpreter=table(language={"enum": ["python"]}, version=TEXT),
         environment=tables_by(NAMED, environment),
         suite=tables_by(NAMED, table(version=TEXT, form=form, trial=TRUTH, when=TEXT)),
         command=tables_by(NAMED, table(package=TEXT, when=TEXT)),

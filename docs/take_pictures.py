@@ -25,25 +25,29 @@ TERMINAL = ("xterm", "-fa", "DejaVu Sans Mono", "-fs", "10.5", "-geometry", "138
 MOST_SECONDS = 300.0
 STARTUP = "# startup file of the sample account\nexport PATH=$HOME/old/bin:$PATH\nexport PATH=$HOME/old/bin:$PATH\n"
 STARTUP += "export PATH=$HOME/gone/bin:$PATH\n"
+OUTFIT = """\
+[outfit]
+name = "season"
+
+[environment.season]
+packages = ["swarmcast"]
+variables = { HIVE_MODE = "day" }
+
+[variables]
+HIVE_DATA = "{home}/hive-data"
+
+[[check]]
+module = "waggle"
+in = "season"
+"""
 # A name, and the lines that are typed; where it is empty, they are run unseen.
 SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("look", ("ush look",)),
     ("", ("ush index add apiary wheels --yes", "ush environment new hive --yes")),
     ("package-get", ("ush package get swarmcast 'hivehum[deep]' -e hive --yes",)),
-    (
-        "package-why",
-        (
-            "ush package why combgraph -e hive",
-            "ush package drop combgraph -e hive --plan",
-            "ush package drop swarmcast -e hive --plan",
-            "ush index copy carry swarmcast",
-        ),
-    ),
-    ("look-module", ("ush look module:waggle",)),
     ("path-add", ("ush path add 'apiary tools' --yes",)),
     ("look-name", ("ush look weigh-hive bash",)),
     ("path-list", ("ush path list", "ush path tidy --yes")),
-    ("shell-list", ("ush shell list",)),
     (
         "",
         (
@@ -89,7 +93,11 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
         ),
     ),
     ("", ("ush catalog add studies catalog --yes",)),
-    ("suite", ("ush suite list", "ush suite get humscan --form source --yes", "ush suite try humscan --into trial")),
+    ("suite", ("ush suite list", "ush suite get humscan --form source --plan")),
+    ("", ("ush suite get humscan --form source --yes",)),
+    ("suite-trial", ("ush suite try humscan --into trial", "ush suite show humscan")),
+    ("suite-plot", ()),
+    ("outfit", ("cat outfit.toml", "ush outfit plan", "ush outfit equip --yes | tail -5", "ush outfit plan")),
     ("interpreter-get", ("ush interpreter get lua-5.4.9.tar.gz --front --yes", "ush look lua")),
     ("interpreter-list", ("ush interpreter list", "ush verify lua-5.4.9")),
     (
@@ -119,6 +127,8 @@ def main() -> None:
         for name, lines in SCENES:
             if name == "report" and name in wanted:
                 _show_page(lines, "report.html", PICTURES / f"{name}.png")
+            elif name == "suite-plot" and name in wanted:
+                shutil.copy(HOME / "trial/spectrum.png", PICTURES / f"{name}.png")
             elif name in wanted:
                 _show(name, lines, display)
                 print(PICTURES / f"{name}.png")
@@ -138,6 +148,7 @@ def _make_account() -> None:
         folder.mkdir()
     (PROGRAMS / "ush").symlink_to(Path(sys.executable).with_name("ush"))
     make_study_index(str(HOME / "wheels"))
+    (HOME / "outfit.toml").write_text(OUTFIT)
     make_tools(str(HOME / "apiary tools"))
     make_humscan_catalog(str(HOME / "catalog"))
     shutil.copytree(HOME / "apiary tools", HOME / "old/bin")

@@ -279,3 +279,23 @@ def test_a_project_and_a_list_are_taken_and_an_environment_of_another_python_is_
     refused = outfit.ush("outfit", "equip", "--yes", code=None)
     assert refused.code in (2, 3), refused.err
     assert os.path.exists(outfit.environment("field"))
+
+
+def test_an_environment_is_offered_in_the_change_that_makes_it(outfit: Account, study: Path) -> None:
+    index = outfit.home / "wheels"
+    shutil.copytree(study, index)
+    wheel(index, "ipykernel", "6.0")
+    before = visible_state(outfit.home)
+    offers = '[environment.field]\nnotebook = true\napplications = ["swarmcast"]'
+    path = outfit.home / "outfit.toml"
+    text = path.read_text().replace(str(study), "wheels").replace("[environment.field]", offers)
+    path.write_text(text.replace('["combgraph"]', '["combgraph", "swarmcast"]').split("[[check]]")[0])
+    before = visible_state(outfit.home)
+    outfit.ush("outfit", "equip", "--yes")
+    shared = outfit.home / ".local/share"
+    assert [one.parent.name for one in shared.glob("jupyter/kernels/*/kernel.json")]
+    (entry,) = shared.glob("applications/*swarmcast.desktop")
+    assert "environments/field/bin/swarmcast" in entry.read_text()
+    assert "this machine has all of it" in outfit.ush("outfit", "equip", "--yes").out
+    outfit.ush("undo", "--yes")
+    assert visible_state(outfit.home) == before

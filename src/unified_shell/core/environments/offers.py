@@ -55,10 +55,14 @@ def plan_offer_notebook(environment: Environment, host: Host) -> Change:
     return _plan(environment, path, to_json_text(spec) + "\n", title, "as a notebook kernel")
 
 
-def plan_offer_application(environment: Environment, command: str, host: Host) -> Change:
-    """Plan to put a command of an environment into the desktop's menu; raises UnknownName for none of its commands."""
+def plan_offer_application(
+    environment: Environment, command: str, host: Host, *, is_promised: bool = False
+) -> Change:
+    """Plan to put a command of an environment into the desktop's menu; raises UnknownName for none of its commands, unless it
+    `is_promised` by the same change.
+    """
     name, program = environment.name, join(environment.layout.scripts, command)
-    if "/" in command or not is_executable_file(program):
+    if "/" in command or not (is_promised or is_executable_file(program)):
         known = sorted(os.listdir(environment.layout.scripts))
         raise UnknownName(f"command in {name}", command, known, next_step=ush("environment", "show", name))
     entry = "\n".join(

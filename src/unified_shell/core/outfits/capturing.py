@@ -17,7 +17,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import in_home, shown
 from unified_shell.core.shells.dialects.dialect import Mode, Side
-from unified_shell.core.shells.startup.hookup import chosen_shells, wired_modes
+from unified_shell.core.shells.startup.hookup import chosen_shells, shells_of_their_own, wired_modes
 from unified_shell.core.shells.tracing.path_report import report_path
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 from unified_shell.core.suites.managed_suites import ManagedSuite, read_suites
@@ -64,7 +64,8 @@ def capture(name: str, host: Host, locations: Locations) -> Captured:
         document["search-path"] = paths
     if variables:
         document["variables"] = variables
-    shells = sorted({dialect.name for dialect, _ in wired_modes(host)})
+    own = {one.name for one in (*chosen_shells(host), *shells_of_their_own(host))}
+    shells = sorted({dialect.name for dialect, _ in wired_modes(host)} & own)
     if shells:
         document["shells"] = {"wire": shells}
     left += [f"session script {shown(one.file, host.home)}" for one in wiring.scripts]

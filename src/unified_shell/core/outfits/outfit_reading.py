@@ -9,7 +9,6 @@ from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
 from unified_shell.core.catalogs.check_tables import check_of
 from unified_shell.core.catalogs.checking import CheckedFile, CheckedTable
-from unified_shell.core.interpreters.languages import languages
 from unified_shell.core.shells.dialects.table import DIALECTS
 
 from .outfit import (
@@ -86,10 +85,9 @@ def _addresses(table: CheckedTable | None) -> tuple[tuple[str, str], ...]:
 def _interpreter(table: CheckedTable | None) -> WantedInterpreter:
     if table is None:
         return WantedInterpreter()
-    known = [one.name for one in languages()]
-    found = WantedInterpreter(
-        language=table.text("language", fits=_one_of(known)) or "python", version=table.text("version", fits=_bound)
-    )
+    # Environments are filled with packages for Python alone; other languages' interpreters are got by themselves.
+    language = table.text("language", fits=_one_of(("python",))) or "python"
+    found = WantedInterpreter(language=language, version=table.text("version", fits=_bound))
     table.no_others()
     return found
 

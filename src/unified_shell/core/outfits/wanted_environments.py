@@ -14,7 +14,7 @@ from unified_shell.core.environments.lifecycle import plan_new
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.layout import link_place
 from unified_shell.core.environments.model.registry import Environment, list_environments
-from unified_shell.core.environments.offers import offered_files, plan_offer_notebook
+from unified_shell.core.environments.offers import offered_files, plan_offer_application, plan_offer_notebook
 from unified_shell.core.environments.own_wiring import OwnWiring
 from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
 from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock
@@ -177,9 +177,8 @@ def prepared_apart(change: Change, name: str) -> Change:
 
 
 def _offers(equipping: Equipping, wanted: WantedEnvironment, known: Environment | None) -> list[Change]:
-    """Plan to offer an environment to notebooks, also one that the same change makes."""
-    if not wanted.notebook or (known is not None and offered_files(known, equipping.host)):
-        return []
+    """Plan to offer an environment to notebooks and the desktop, also one that the same change makes."""
+    offered = " ".join(map(os.path.basename, offered_files(known, equipping.host))) if known is not None else ""
     facts = equipping.facts(wanted.interpreter)
     kernel = Distribution(
         name=canonicalize_name(KERNEL),
@@ -192,4 +191,12 @@ def _offers(equipping: Equipping, wanted: WantedEnvironment, known: Environment 
     contents = replace(new_contents(wanted.name, facts), distributions=(kernel,))
     prefix = Place(link_place(equipping.locations.data, wanted.name))
     promised = Environment(name=wanted.name, prefix=prefix, edition=1, contents=contents)
-    return [plan_offer_notebook(promised, equipping.host)]
+    changes = []
+    if wanted.notebook and "kernel.json" not in offered:
+        changes.append(plan_offer_notebook(promised, equipping.host))
+    changes += [
+        plan_offer_application(promised, command, equipping.host, is_promised=True)
+        for command in wanted.applications
+        if f"{command}.desktop" not in offered
+    ]
+    return changes

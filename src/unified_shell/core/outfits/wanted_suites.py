@@ -17,7 +17,7 @@ from unified_shell.core.suites.planned_wiring import plan_wiring_when_here
 from unified_shell.core.suites.suite_getting import SuiteGetting
 from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite, with_needed
 from unified_shell.core.suites.suite_plans import plan_trees
-from unified_shell.core.suites.suite_wiring import MoreWiring, SuiteWiring, plan_in_sessions
+from unified_shell.core.suites.suite_wiring import MoreWiring, SuiteWiring, plan_in_sessions, wiring_of
 
 from .equipping import Equipping
 from .outfit import WantedSuite
@@ -84,18 +84,7 @@ def _plan_wiring(
 ) -> Change:
     host, locations = equipping.host, equipping.locations
     wiring = read_wiring(locations)
-    standing = [
-        SuiteWiring(
-            described=one.description,
-            prefix=one.prefix,
-            host=host,
-            locations=locations,
-            script=one.script,
-            sourced=one.sourced,
-        )
-        for one in here
-        if not _is_wired(one, wiring)
-    ]
+    standing = [wiring_of(one, host, locations) for one in here if not _is_wired(one, wiring)]
     more = _more(equipping, places)
 
     def plan(gettings: Sequence[SuiteGetting], scripts: Mapping[str, ScriptDelta | None], *, sourced: bool) -> Change:

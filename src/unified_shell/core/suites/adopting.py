@@ -26,7 +26,7 @@ from .managed_suites import NO_PLACE, TABLE, ManagedSuite, adopted_file, all_sui
 from .script_checks import measure_in
 from .suite_checks import check_suite
 from .suite_dependants import check_not_needed
-from .suite_wiring import SuiteWiring, plan_in_sessions, plan_suite_unwiring
+from .suite_wiring import plan_in_sessions, plan_suite_unwiring, wiring_of
 
 __all__ = ["AdoptRequest", "adopted_record", "plan_adopt_suite", "plan_forget_suite"]
 
@@ -72,14 +72,7 @@ def plan_adopt_suite(request: AdoptRequest, host: Host, locations: Locations) ->
     change = change_of(_plan(suite, place, application, host), prepare=lambda _staging: tuple(steps), verify=verify)
     if not request.wire:
         return change
-    wiring = SuiteWiring(
-        described=suite.description,
-        prefix=suite.prefix,
-        host=host,
-        locations=locations,
-        script=suite.script,
-        sourced=suite.sourced,
-    )
+    wiring = wiring_of(suite, host, locations)
     return merged(change, plan_in_sessions([wiring], host, locations))
 
 

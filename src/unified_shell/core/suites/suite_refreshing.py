@@ -23,7 +23,7 @@ from .script_checks import measure_in
 from .suite_checks import check_suite
 from .suite_getting import SuiteGetting
 from .suite_plans import plan_get_suites
-from .suite_wiring import SuiteWiring, plan_in_sessions
+from .suite_wiring import plan_in_sessions, wiring_of
 
 __all__ = ["plan_measure_again", "plan_newer_suite"]
 
@@ -68,15 +68,7 @@ def plan_measure_again(suite: ManagedSuite, host: Host, locations: Locations) ->
         return check_suite(fresh, host)
 
     change = change_of(plan, prepare=lambda _staging: (_record_step(suite, fresh, locations),), verify=verify)
-    wiring = SuiteWiring(
-        described=suite.description,
-        prefix=suite.prefix,
-        host=host,
-        locations=locations,
-        script=now,
-        sourced=suite.sourced,
-        instead_of=suite,
-    )
+    wiring = replace(wiring_of(fresh, host, locations), instead_of=suite)
     return merged(change, plan_in_sessions([wiring], host, locations))
 
 

@@ -31,6 +31,7 @@ __all__ = [
     "modules_wiring",
     "plan_in_sessions",
     "plan_suite_unwiring",
+    "wiring_of",
     "without_suite",
 ]
 
@@ -94,6 +95,18 @@ class SuiteWiring(Struct, frozen=True, kw_only=True):
             SessionScript(file=place, dialect=dialect_of_script(place, b""), rank=rank + number)
             for number, place in enumerate(places, 1)
         )
+
+
+def wiring_of(suite: ManagedSuite, host: Host, locations: Locations) -> SuiteWiring:
+    """Return what of a suite that is here is to be in new sessions."""
+    return SuiteWiring(
+        described=suite.description,
+        prefix=suite.prefix,
+        host=host,
+        locations=locations,
+        script=suite.script,
+        sourced=suite.sourced,
+    )
 
 
 def applied_all(wirings: Sequence[SuiteWiring], before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
