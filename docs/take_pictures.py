@@ -97,7 +97,7 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("", ("ush suite get humscan --form source --yes",)),
     ("suite-trial", ("ush suite try humscan --into trial", "ush suite show humscan")),
     ("suite-plot", ()),
-    ("outfit", ("cat outfit.toml", "ush outfit plan", "ush outfit equip --yes | tail -5", "ush outfit plan")),
+    ("outfit", ("grep . outfit.toml", "ush outfit plan", "ush outfit equip --yes | tail -5", "ush outfit plan")),
     ("interpreter-get", ("ush interpreter get lua-5.4.9.tar.gz --front --yes", "ush look lua")),
     ("interpreter-list", ("ush interpreter list", "ush verify lua-5.4.9")),
     (

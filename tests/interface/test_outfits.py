@@ -94,7 +94,8 @@ def test_an_outfit_is_equipped_in_one_change_and_undone_byte_for_byte(outfit: Ac
     assert "this machine has all of it" in account.ush("outfit", "plan").out
     account.ush("verify")
     assert len(account.ush("journal", "--json").json()["items"]) == 1
-    account.ush("undo", "--yes")
+    told = account.ush("undo", "--yes").out
+    assert "remove  ~/.local/share/unified-shell/suites/humscan-1.4.0\n" in told, "a tree that no link leads to"
     assert visible_state(account.home) == before
 
 

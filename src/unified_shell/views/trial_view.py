@@ -33,6 +33,8 @@ __all__ = ["evidence_rows", "print_evidence", "print_trial"]
 
 # The beginning of a result is enough to see what it is.
 MOST_ROWS = 5
+# A program is looked at twenty times a second.
+LEAST_SEEN_SECONDS = 0.2
 # A line of a terminal.
 MOST_WIDE = 100
 TEXT_HEAD_BYTES = 20_000
@@ -80,14 +82,19 @@ def _print_runs(screen: Screen, runs: Sequence[RunFigures]) -> None:
             str(one.processes),
             f"{one.elapsed_seconds:.2f} s",
             f"{one.cpu_seconds:.2f} s",
-            shown_size(one.most_memory_bytes) if one.most_memory_bytes else "too short to see",
+            shown_size(one.most_memory_bytes) if _was_seen(one) else "too short to see",
             f"{_counted(one.seen_processes, 'process', 'es')}, {_counted(one.seen_threads, 'thread', 's')}"
-            if one.seen_processes
+            if _was_seen(one)
             else "too short to see",
         )
         for one in runs
     ]
     print_table(screen, ("asked for", "time", "processor", "memory, at most", "seen at once"), rows, indent=2)
+
+
+def _was_seen(run: RunFigures) -> bool:
+    """Tell whether a run was long enough for a look at it to say something."""
+    return run.elapsed_seconds >= LEAST_SEEN_SECONDS and bool(run.seen_processes)
 
 
 def _counted(count: int, word: str, ending: str) -> str:

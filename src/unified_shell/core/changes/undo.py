@@ -150,9 +150,15 @@ def describe(step: Step) -> PlanLine:
 
 
 def _lines(steps: Sequence[Step]) -> tuple[PlanLine, ...]:
-    """Return the plan's lines. A tree whose link is flipped needs no line of its own."""
-    linked = any(isinstance(step, FlipLink) for step in steps)
-    told = [step for step in steps if not (linked and isinstance(step, PlaceTree | RetireTree))]
+    """Return the plan's lines. A tree to which a flipped link leads, or led, needs no line of its own."""
+    linked = {
+        os.path.normpath(os.path.join(os.path.dirname(step.link), place))
+        for step in steps
+        if isinstance(step, FlipLink)
+        for place in (step.before, step.after)
+        if place
+    }
+    told = [step for step in steps if not (isinstance(step, PlaceTree | RetireTree) and step.target in linked)]
     lines: list[PlanLine] = []
     for line in (describe(step) for step in _joined(told) if step.object_name):
         # A command is a link and a record: one line for both.
