@@ -106,7 +106,11 @@ def test_only_the_difference_is_done_and_what_somebody_changed_is_told(outfit: A
     told = outfit.ush("outfit", "plan", code=1).out
     assert "waggle-io" in told
     assert "humscan" not in told
+    assert "HIVE_MODE" not in told
+    path.write_text(path.read_text().replace('HIVE_MODE = "day"', 'HIVE_MODE = "night"'))
+    assert "HIVE_MODE = night" in outfit.ush("outfit", "plan", code=1).out
     outfit.ush("outfit", "equip", "--yes")
+    assert outfit.ush("environment", "run", "hive", "--", "sh", "-c", "echo $HIVE_MODE").out == "night\n"
     (module,) = outfit.environment("hive").glob("lib/python*/site-packages/swarmcast/__init__.py")
     module.chmod(0o644)
     module.write_text("# mine\n")

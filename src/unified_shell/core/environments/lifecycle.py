@@ -19,6 +19,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in, to_json_text, to_record_text
 from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
+from unified_shell.core.shells.planning.added_lines import added_lines
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 __all__ = ["plan_drop", "plan_drop_unreadable", "plan_new", "ways_in"]
@@ -54,16 +55,7 @@ def plan_new(
                 bits=facts.word_size_bits,
                 architecture=facts.architecture,
             ),
-            *(
-                plan_line(
-                    LineKind.ADD,
-                    About.ENTRY,
-                    variable=one.variable,
-                    side=one.side.value,
-                    directory=one.directory,
-                )
-                for one in contents.wiring.entries
-            ),
+            *added_lines(Wiring(), contents.wiring),
             *(plan_line(LineKind.NOTE, About.INTERPRETER_REJECTED, reason=one) for one in why),
         ),
         disk_bytes=20_000,

@@ -29,6 +29,7 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.target import Rules
 from unified_shell.core.shells.dialects.dialect import SetVariable, Side
+from unified_shell.core.shells.planning.added_lines import added_lines
 from unified_shell.core.shells.planning.variables import with_variable
 from unified_shell.core.shells.wiring.wiring import Wiring
 
@@ -106,10 +107,12 @@ def _grown(
     own = OwnWiring(
         environment=environment, client=equipping.client, host=equipping.host, locations=equipping.locations
     )
+    lines = added_lines(environment.contents.wiring, wiring)
     if not lacking:
-        return own.plan_wiring(f"Wire {wanted.name}", (), wiring)
+        return own.plan_wiring(f"Wire {wanted.name}", lines, wiring)
     wired = replace(environment, contents=replace(environment.contents, wiring=wiring))
-    return _filled(equipping, wanted, wired, lacking)
+    change = _filled(equipping, wanted, wired, lacking)
+    return replace(change, plan=replace(change.plan, lines=(*change.plan.lines, *lines)))
 
 
 def _filled(

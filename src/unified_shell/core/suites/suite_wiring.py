@@ -12,6 +12,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.shells.dialects.dialect import Dialect, SearchPath, SessionScript, SetVariable, Side
 from unified_shell.core.shells.dialects.table import dialect_named
+from unified_shell.core.shells.planning.added_lines import added_lines
 from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.planning.search_paths import check_variable_name
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script, script_lines
@@ -128,33 +129,20 @@ class MoreWiring(Struct, frozen=True, kw_only=True):
     shells: tuple[str, ...] = ()
 
     def applied(self, before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
-        """Return a wiring with it, and a line for what is new."""
-        after, lines = before, list[PlanLine]()
+        """Return a wiring with it, and a line for what is new; what is there at its side keeps its place."""
+        after = before
         for path in self.paths:
             check_variable_name(path.variable)
             wanted = path.directories if path.side is Side.BACK else path.directories[::-1]
             for directory in wanted:
                 check_directory_name(directory)
                 known = before.find(path.variable, directory)
-                if known is not None and (known.side, known.when) == (path.side, path.when):
-                    continue
-                after = after.with_entry(path.variable, directory, path.side, path.when)
-                lines.append(
-                    plan_line(
-                        LineKind.ADD,
-                        About.ENTRY,
-                        directory=directory,
-                        variable=path.variable,
-                        side=path.side.value,
-                    )
-                )
+                if known is None or (known.side, known.when) != (path.side, path.when):
+                    after = after.with_entry(path.variable, directory, path.side, path.when)
         for variable in self.variables:
-            if before.variable(variable.name) == variable:
-                continue
             check_variable(variable.name, variable.value)
             after = with_variable(after, variable)
-            lines.append(plan_line(LineKind.ADD, About.VARIABLE, name=variable.name, value=variable.value))
-        return after, tuple(lines)
+        return after, added_lines(before, after)
 
 
 def plan_in_sessions(
