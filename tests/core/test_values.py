@@ -119,6 +119,8 @@ def _example(kind: object) -> object:
         return kind(**{name: own[name] if name in own else _example(hints[name]) for name in kind.__struct_fields__})
     if origin is tuple:
         return (_example(parts[0]),) * 2 if parts[-1] is Ellipsis else tuple(_example(part) for part in parts)
+    if origin is frozenset:
+        return frozenset({_example(parts[0])})
     if origin is dict:
         return {_example(parts[0]): _example(parts[1])}
     if origin in (types.UnionType, typing.Union):

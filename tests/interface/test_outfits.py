@@ -124,6 +124,45 @@ def test_only_the_difference_is_done_and_what_somebody_changed_is_told(outfit: A
     assert any(line["fields"].get("name") == "combgraph" for line in compared["lines"])
 
 
+def test_what_is_no_longer_named_is_told_and_taken_away_only_when_asked(outfit: Account) -> None:
+    outfit.ush("environment", "new", "own", "--yes")
+    outfit.ush("path", "add", "tools", "--yes")
+    before = visible_state(outfit.home)
+    outfit.ush("outfit", "equip", "--yes")
+    equipped, wired = _without_wiring(outfit), _wired(outfit)
+    path = outfit.home / "outfit.toml"
+    whole = path.read_text()
+    less = whole.replace('[environment.field]\npackages = ["combgraph"]\n', "").replace("[command.swarmcast]\n", "")
+    less = less.split("[suite.humscan]")[0] + '[shells]\nwire = ["bash"]\n'
+    path.write_text(less)
+    told = outfit.ush("outfit", "plan", code=1).out
+    for gone in ("environment field", "suite humscan-1.4.0", "variable HIVE_DATA", "no longer names it"):
+        assert gone in told, gone
+    assert "tools on PATH" not in told, "what was here before is not the outfit's"
+    assert "has all of it" in outfit.ush("outfit", "equip", "--yes").out
+    dropped = outfit.ush("outfit", "equip", "--drop-unnamed", "--yes").out
+    assert "--drop-unnamed" in told
+    assert "remove" in dropped
+    assert outfit.session("humscan; echo $HIVE_DATA; weigh").out == "\nhere\n"
+    assert outfit.ush("environment", "list", "--json").json()["items"] != []
+    assert "has all of it" in outfit.ush("outfit", "plan").out
+    outfit.ush("undo", "--yes")
+    path.write_text(whole)
+    # The order of what does not depend on another is not kept: the records are compared, and what a session answers.
+    assert (_without_wiring(outfit), _wired(outfit)) == (equipped, wired)
+    outfit.ush("undo", "--yes", code=None)
+    assert before.keys() <= visible_state(outfit.home).keys()
+
+
+def _without_wiring(account: Account) -> dict[str, str]:
+    return {path: one for path, one in visible_state(account.home).items() if "/wiring/" not in path}
+
+
+def _wired(account: Account) -> tuple[object, list[str]]:
+    record = tomllib.loads((account.home / ".local/share/unified-shell/wiring/me.toml").read_text())
+    return record, sorted(account.session("env; type humscan weigh swarmcast").out.splitlines())
+
+
 def test_a_lock_gives_the_same_elsewhere_whatever_is_newest(outfit: Account, study: Path, tmp_path: Path) -> None:
     index = outfit.home / "wheels"
     shutil.copytree(study, index)

@@ -30,10 +30,12 @@ def print_left_out(screen: Screen, left_out: Sequence[str]) -> None:
 
 
 def print_drift(screen: Screen, drift: Sequence[Drift]) -> None:
-    """Write what was changed since; nothing where nothing was."""
+    """Write what was changed since, and each command that puts some of it right; nothing where nothing was."""
     if drift:
         heading(screen, "Changed since it was equipped")
         print_table(screen, ("what", "how it differs"), [(one.subject, one.difference) for one in drift], indent=2)
+    for remedy in dict.fromkeys(one.remedy for one in drift if one.remedy is not None):
+        screen.next(remedy)
 
 
 def print_starters(screen: Screen, found: Sequence[Starter]) -> None:

@@ -58,10 +58,13 @@ def plan(context: Context, file: str, *, as_json: bool) -> None:
 @click.command(cls=CheckedCommand)
 @which
 @click.option("--from", "pack", default="", metavar="PACK", help="Take all of it from a pack, without a network.")
+@click.option("--drop-unnamed", is_flag=True, help="Take away what the outfit brought and no longer names.")
 @accept
 @change_options
 @pass_context
-def equip(context: Context, file: str, *, pack: str, accepted: tuple[str, ...], how: ChangeOptions) -> None:
+def equip(
+    context: Context, file: str, *, pack: str, drop_unnamed: bool, accepted: tuple[str, ...], how: ChangeOptions
+) -> None:
     """Give this machine all that an outfit names and it lacks: one plan, one consent, one change that can be undone.
 
     FILE is an outfit or its folder [default: outfit.toml here]; a pack brings its own. An interpreter that has to be installed first is a change of
@@ -73,7 +76,8 @@ def equip(context: Context, file: str, *, pack: str, accepted: tuple[str, ...], 
     from unified_shell.core.outfits.equipped_checks import checked_afterwards
 
     def read() -> "Equipping":
-        return read_pack(context, pack, accepted) if pack else read_equipping(context, file, accepted)
+        found = read_pack(context, pack, accepted) if pack else read_equipping(context, file, accepted)
+        return replace(found, drops_unnamed=drop_unnamed)
 
     equipping = read()
     how = replace(how, scope=equipping.outfit.scope)

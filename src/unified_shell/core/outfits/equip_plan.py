@@ -10,10 +10,12 @@ from unified_shell.core.changes.plan import Change, Plan, change_of
 from unified_shell.core.indexes.registered import INDEXES
 from unified_shell.core.next_steps import Labelled, ush
 
+from .equipped import brought_step, read_brought
 from .equipping import Equipping, address_of
+from .unnamed import brought_now, plan_unnamed, standing_here
 from .wanted_commands import plan_commands
 from .wanted_environments import plan_environments
-from .wanted_suites import plan_suites
+from .wanted_suites import PlannedSuites, plan_suites
 
 __all__ = ["plan_equip"]
 
@@ -27,13 +29,15 @@ def plan_equip(equipping: Equipping) -> Change:
         *plan_environments(equipping, suites.places),
         *plan_commands(equipping),
         *suites.trees,
-        *suites.wirings,
+        suites.wiring,
     ]
+    if equipping.drops_unnamed:
+        changes += plan_unnamed(suites.unnamed, equipping)
     told = [one for one in changes if not one.plan.nothing_to_do]
     if not told:
         said = f"{outfit.name}: this machine has all of it"
         return change_of(Plan(aim=said, nothing_to_do=said))
-    whole = merged(*told)
+    whole = merged(*told, _recording(equipping, suites))
     afterwards = (
         *(
             Labelled(label=f"Enter {one.name}", step=ush("environment", "enter", one.name))
@@ -45,6 +49,16 @@ def plan_equip(equipping: Equipping) -> Change:
         plan=replace(whole.plan, aim=f"Equip this machine with {outfit.name}", afterwards=afterwards),
         prepare=whole.prepare,
     )
+
+
+def _recording(equipping: Equipping, suites: PlannedSuites) -> Change:
+    """Plan to record what the outfit brings with this change, beside what it brought before."""
+    named = brought_now(equipping, suites.places)
+    new = named.without(standing_here(equipping))
+    earlier = read_brought(equipping.locations, equipping.outfit.name)
+    kept = earlier.without(suites.unnamed) if equipping.drops_unnamed else earlier
+    step = brought_step(equipping.locations, equipping.outfit.name, kept.with_all(new))
+    return change_of(Plan(aim="record"), prepare=lambda _staging: (step,) if step is not None else ())
 
 
 def _plan_addresses(equipping: Equipping) -> Sequence[Change]:

@@ -39,6 +39,8 @@ class Equipping(Struct, frozen=True, kw_only=True):
     find: Callable[[Callable[[Description], bool]], Listed | None]
     accepted: tuple[str, ...] = ()
     progress: Callable[[str], None] = lambda _phase: None
+    # What the outfit brought and no longer names is taken away.
+    drops_unnamed: bool = False
     # It comes from a pack: what that has is not named for later, and its interpreter is taken where none fits.
     pack: str = ""
     known_facts: dict[str, InterpreterFacts] = field(default_factory=dict)

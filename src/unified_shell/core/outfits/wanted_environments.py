@@ -172,7 +172,8 @@ def prepared_apart(change: Change, name: str) -> Change:
     """Return a change that is prepared in a folder of its own: several environments may be in one plan."""
 
     def prepare(staging: Place) -> Prepared:
-        folder = join(staging, name)
+        # Its name is one of its own everywhere: what is retired is kept under it.
+        folder = join(staging, f"{os.path.basename(staging)}-{name}")
         os.makedirs(folder)
         return change.prepare(folder)
 

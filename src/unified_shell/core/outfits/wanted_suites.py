@@ -4,6 +4,7 @@ import os
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 from packaging.specifiers import SpecifierSet
 
 from unified_shell.core.changes.plan import Change
@@ -19,9 +20,11 @@ from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite, 
 from unified_shell.core.suites.suite_plans import plan_trees
 from unified_shell.core.suites.suite_wiring import MoreWiring, SuiteWiring, plan_in_sessions, wiring_of
 
+from .equipped import Brought
 from .equipping import Equipping
 from .outfit import WantedSuite
 from .suite_locks import check_by_lock
+from .unnamed import unnamed_suites, what_is_unnamed
 
 __all__ = ["PlannedSuites", "plan_suites", "suite_here"]
 
@@ -30,8 +33,9 @@ class PlannedSuites(Struct, frozen=True, kw_only=True):
     """The changes that bring suites, those that wire, and where each suite of the outfit stands, or will."""
 
     trees: tuple[Change, ...]
-    wirings: tuple[Change, ...]
-    places: Mapping[str, str]
+    wiring: Change
+    places: dict[str, str]
+    unnamed: Brought
 
 
 def plan_suites(equipping: Equipping) -> PlannedSuites:
@@ -59,11 +63,13 @@ def plan_suites(equipping: Equipping) -> PlannedSuites:
             )
     places = {name: str(one.prefix) for name, one in here.items()}
     places |= {one.origin.description.name: str(one.target) for one in gettings.values()}
-    wiring = _plan_wiring(equipping, list(here.values()), list(gettings.values()), places)
+    unnamed = what_is_unnamed(equipping, places)
+    wiring = _plan_wiring(equipping, list(here.values()), list(gettings.values()), places, unnamed)
     return PlannedSuites(
         trees=tuple(plan_trees(list(gettings.values()), equipping.accepted, wire=True)) if gettings else (),
-        wirings=(wiring,),
+        wiring=wiring,
         places=places,
+        unnamed=unnamed,
     )
 
 
@@ -80,12 +86,23 @@ def suite_here(wanted: WantedSuite, equipping: Equipping) -> ManagedSuite | None
 
 
 def _plan_wiring(
-    equipping: Equipping, here: Sequence[ManagedSuite], gettings: Sequence[SuiteGetting], places: dict[str, str]
+    equipping: Equipping,
+    here: Sequence[ManagedSuite],
+    gettings: Sequence[SuiteGetting],
+    places: dict[str, str],
+    unnamed: Brought,
 ) -> Change:
     host, locations = equipping.host, equipping.locations
     wiring = read_wiring(locations)
     standing = [wiring_of(one, host, locations) for one in here if not _is_wired(one, wiring)]
     more = _more(equipping, places)
+    if equipping.drops_unnamed:
+        more = replace(
+            more,
+            gone_suites=unnamed_suites(unnamed, equipping),
+            gone_entries=tuple(sorted(unnamed.entries)),
+            gone_variables=tuple(sorted(unnamed.variables)),
+        )
 
     def plan(gettings: Sequence[SuiteGetting], scripts: Mapping[str, ScriptDelta | None], *, sourced: bool) -> Change:
         new = [

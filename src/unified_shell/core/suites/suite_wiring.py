@@ -127,6 +127,26 @@ class MoreWiring(Struct, frozen=True, kw_only=True):
     paths: tuple[SearchPath, ...] = ()
     variables: tuple[SetVariable, ...] = ()
     shells: tuple[str, ...] = ()
+    # What is taken away first: suites with all that leads into them, entries (variable, directory), variables by name.
+    gone_suites: tuple[ManagedSuite, ...] = ()
+    gone_entries: tuple[tuple[str, Place], ...] = ()
+    gone_variables: tuple[str, ...] = ()
+
+    def cleared(self, before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
+        """Return a wiring without what is taken away, and a line for each thing."""
+        after = before
+        for suite in self.gone_suites:
+            after = without_suite(after, suite)
+        for variable, directory in self.gone_entries:
+            after = after.without_entry(variable, directory)
+        for name in self.gone_variables:
+            after = without_variable(after, name)
+        gone = [one for one in before.entries if one not in after.entries]
+        values = [one for one in before.variables if one not in after.variables]
+        return after, (
+            *(plan_line(LineKind.REMOVE, About.ENTRY, directory=e.directory, variable=e.variable) for e in gone),
+            *(plan_line(LineKind.REMOVE, About.VARIABLE, name=one.name) for one in values),
+        )
 
     def applied(self, before: Wiring) -> tuple[Wiring, tuple[PlanLine, ...]]:
         """Return a wiring with it, and a line for what is new; what is there at its side keeps its place."""
@@ -150,7 +170,9 @@ def plan_in_sessions(
 ) -> Change:
     """Plan to have suites, and with `more` what else is wanted, in new sessions."""
     before = read_wiring(locations)
-    after, lines = applied_all(wirings, before)
+    start, cleared = more.cleared(before) if more is not None else (before, ())
+    after, lines = applied_all(wirings, start)
+    lines = (*cleared, *lines)
     shells: Sequence[Dialect] = chosen_shells(host)
     if more is not None:
         after, others = more.applied(after)
