@@ -84,6 +84,11 @@ COMMANDS = (
     ["undo", "--yes"],
     ["environment", "drop", "hive", "--yes"],
     ["undo", "--yes"],
+    ["environment", "drop", "hive", "--yes"],
+    ["outfit", "equip", "outfit.toml", "--yes"],
+    ["!printf '[outfit]\\nname = \"killed\"\\n' > outfit.toml"],
+    ["outfit", "equip", "outfit.toml", "--drop-unnamed", "--yes"],
+    ["undo", "--yes"],
     ["interpreter", "drop", "mine", "--yes"],
     ["index", "drop", "apiary", "--yes"],
 )

@@ -30,6 +30,7 @@ search-path.PYTHONPATH = { front = ["modules"] }
 
 [environment.field]
 packages = ["combgraph"]
+search-path.PATH = { front = ["{suite.humscan}/bin"] }
 
 [environment.moon]
 packages = ["no-such-package"]
@@ -122,6 +123,8 @@ def test_only_the_difference_is_done_and_what_somebody_changed_is_told(outfit: A
     assert "swarmcast/__init__.py of swarmcast was edited" in differences
     assert "session.bash was changed" in differences
     assert any(line["fields"].get("name") == "combgraph" for line in compared["lines"])
+    altered = [line["fields"]["file"] for line in compared["lines"] if line["about"] == "session file altered"]
+    assert altered == [str(session)]
 
 
 def test_what_is_no_longer_named_is_told_and_taken_away_only_when_asked(outfit: Account) -> None:
@@ -132,8 +135,8 @@ def test_what_is_no_longer_named_is_told_and_taken_away_only_when_asked(outfit: 
     equipped, wired = _without_wiring(outfit), _wired(outfit)
     path = outfit.home / "outfit.toml"
     whole = path.read_text()
-    less = whole.replace('[environment.field]\npackages = ["combgraph"]\n', "").replace("[command.swarmcast]\n", "")
-    less = less.split("[suite.humscan]")[0] + '[shells]\nwire = ["bash"]\n'
+    # The environment leads into the suite: they go together.
+    less = whole.split("[environment.field]")[0] + '[shells]\nwire = ["bash"]\n'
     path.write_text(less)
     told = outfit.ush("outfit", "plan", code=1).out
     for gone in ("environment field", "suite humscan-1.4.0", "variable HIVE_DATA", "no longer names it"):
@@ -187,7 +190,7 @@ def test_a_lock_gives_the_same_elsewhere_whatever_is_newest(outfit: Account, stu
     text = (other.home / "outfit.lock.toml").read_text()
     (other.home / "outfit.lock.toml").write_text(text.replace(text.split('sha256 = "')[1][:8], "00000000"))
     assert archive.exists()
-    other.ush("suite", "drop", "humscan", "--yes")
+    other.ush("suite", "drop", "humscan", "--even-if-needed", "--yes")
     assert "another archive than the one that is locked" in other.ush("outfit", "equip", "--yes", code=None).err
 
 

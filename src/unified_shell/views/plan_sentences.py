@@ -225,6 +225,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     About.READ_ONLY: ("{file:place} is read-only; it is replaced anyway, and stays read-only", ""),
     About.COMPILED_COPY: ("{file:place}", "a compiled copy, made before the edit"),
     About.LINES_COMMENTED: ("{file:place}: lines are commented out", ""),
+    About.SESSION_FILE_ALTERED: ("{file:place}[{gone:if} is gone][{edited:if} was edited]: it is made anew", ""),
     About.PATH_HELPER_LIST: ("{file:place}: read by path_helper at logins, after the system's own list", ""),
     About.REGISTRY_VALUE: ("the registry's {name} in {key}", ""),
     About.REGISTRY_LENGTH: (

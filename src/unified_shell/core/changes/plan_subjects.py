@@ -128,6 +128,7 @@ class About(Enum):
     READ_ONLY = "read-only"
     COMPILED_COPY = "compiled copy"
     LINES_COMMENTED = "lines commented"
+    SESSION_FILE_ALTERED = "session file altered"
     PATH_HELPER_LIST = "path_helper list"
     REGISTRY_VALUE = "registry value"
     REGISTRY_LENGTH = "registry length"

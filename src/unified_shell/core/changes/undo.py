@@ -145,6 +145,9 @@ def describe(step: Step) -> PlanLine:
             return plan_line(LineKind.ADD, About.FILE, file=target)
         case RetireTree(target=target):
             return plan_line(LineKind.REMOVE, About.FILE, file=target)
+        case ReplaceFile(path=path, before=before, after=after):
+            kind = LineKind.ADD if before is None else LineKind.REMOVE if after is None else LineKind.CHANGE
+            return plan_line(kind, About.FILE, file=path)
         case _:
             return plan_line(LineKind.CHANGE, About.OBJECT, object=step.object_name)
 

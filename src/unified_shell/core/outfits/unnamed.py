@@ -78,7 +78,7 @@ def plan_unnamed(unnamed: Brought, equipping: Equipping) -> list[Change]:
         for name in sorted(unnamed.commands)
     ]
     for suite in unnamed_suites(unnamed, equipping):
-        check_not_needed(suite, host, locations, consent=False)
+        check_not_needed(suite, host, locations, consent=False, going=unnamed.titles(host.home))
         changes.append(prepared_apart(_drop_tree(suite, equipping), f"drop-{suite.name}"))
     return changes
 

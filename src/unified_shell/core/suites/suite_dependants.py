@@ -1,5 +1,7 @@
 """What stops working when a suite goes: other suites that need it, and environments that it is wired in or based on."""
 
+from collections.abc import Collection
+
 from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.environments.model.registry import all_environments
 from unified_shell.core.errors import Refused
@@ -13,9 +15,14 @@ from .managed_suites import ManagedSuite, read_suites
 __all__ = ["check_not_needed"]
 
 
-def check_not_needed(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool) -> tuple[PlanLine, ...]:
-    """Return a line for each that stops working; raises Refused where there is any and no consent."""
-    needing = _dependants(suite, host, locations)
+def check_not_needed(
+    suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool, going: Collection[str] = ()
+) -> tuple[PlanLine, ...]:
+    """Return a line for each that stops working; raises Refused where there is any and no consent.
+
+    `going` are suites and environments that go in the same plan, as `suite NAME` and `environment NAME`.
+    """
+    needing = [one for one in _dependants(suite, host, locations) if one not in going]
     if needing and not consent:
         raise Refused(
             f"{suite.name} is needed by: {', '.join(needing)}",

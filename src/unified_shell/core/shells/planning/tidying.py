@@ -17,7 +17,7 @@ from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.sessions.path_faults import FaultKind
 from unified_shell.core.shells.tracing.path_report import EntryReport, report_path
-from unified_shell.core.shells.wiring.session_files import session_file_steps
+from unified_shell.core.shells.wiring.session_files import altered_session_lines, session_file_steps
 from unified_shell.core.shells.wiring.wiring import read_wiring, wiring_file
 
 from .own_lines import OwnLine, edit_line, line_steps, own_line
@@ -45,6 +45,7 @@ def plan_tidy(dialects: Sequence[Dialect], host: Host, locations: Locations) -> 
         aim="Remove dead and duplicate entries from PATH",
         lines=(
             *(_removal(one.directory, "it is not there", "the wiring") for one in gone),
+            *(altered_session_lines(before, locations, host.home) if gone else ()),
             *(_left_line(one) for one in found.left),
             *(edit_line(file, found.edits, host) for file in dict.fromkeys(one.file for one in found.edits)),
         ),

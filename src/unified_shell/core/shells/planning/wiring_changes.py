@@ -5,6 +5,7 @@ import os
 from collections.abc import Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, Prepared, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord, ReplaceFile, Step
@@ -17,7 +18,7 @@ from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript, S
 from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
 from unified_shell.core.shells.wiring.path_helper import paths_file_steps
 from unified_shell.core.shells.wiring.registry_wiring import registry_findings, registry_lines, registry_steps
-from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
+from unified_shell.core.shells.wiring.session_files import altered_session_lines, session_file_steps, stamp_of
 from unified_shell.core.shells.wiring.wiring import Wiring, records_of, wiring_file
 
 from .everyone import check_for_everyone, plan_system_hookup
@@ -75,7 +76,9 @@ def plan_wiring(
         plan = Plan(aim=change.aim, nothing_to_do=change.nothing or "nothing to change")
         return change_of(plan)
     modes = hookup.modes if everyone else (*hookup.modes, *wired_modes(host))
-    plan = _plan_of(change, hookup, listed, in_registry, locations, opens=bool(modes))
+    altered = altered_session_lines(change.before, locations, host.home)
+    told = replace(change, lines=(*change.lines, *altered))
+    plan = _plan_of(told, hookup, listed, in_registry, locations, opens=bool(modes))
 
     def prepare(_staging: Place) -> Prepared:
         # The sessions as they are before the edit: what fails then is not the edit's fault.

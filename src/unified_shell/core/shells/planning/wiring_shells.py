@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from unified_shell.core.changes.plan import Change, Plan, Prepared
+from unified_shell.core.changes.plan import Change, Plan, PlanLine, Prepared
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.errors import UsageError
 from unified_shell.core.findings import Finding
@@ -12,7 +12,7 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan_at_end, plan_hookup, plan_unhook
-from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
+from unified_shell.core.shells.wiring.session_files import altered_session_lines, session_file_steps, stamp_of
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
 from .everyone import plan_system_hookup, plan_system_unhook
@@ -39,6 +39,7 @@ def plan_wire(shells: Sequence[Dialect], host: Host, locations: Locations, *, at
         f"Hook the wiring into {names}",
         hookup=hookup,
         more=more,
+        altered=altered_session_lines(wiring, locations, host.home),
         host=host,
         nothing=f"new sessions of {names} already read the wiring",
         stamp=stamp_of(wiring, locations.scope),
@@ -63,6 +64,7 @@ def _change(
     *,
     hookup: HookUp,
     more: Sequence[Step],
+    altered: Sequence[PlanLine] = (),
     host: Host,
     nothing: str,
     stamp: tuple[str, str] = ("", ""),
@@ -79,7 +81,7 @@ def _change(
 
     plan = Plan(
         aim=aim,
-        lines=(SESSIONS_NOTE, *hookup.lines),
+        lines=(*altered, SESSIONS_NOTE, *hookup.lines),
         relies_on=hookup.relies_on,
         nothing_to_do="" if steps else nothing,
         afterwards=("New sessions have it; open sessions stay as they are.",) if steps else (),

@@ -1,6 +1,7 @@
 """The session files: derived from the wiring, one for each dialect."""
 
 from unified_shell.core.changes.file_steps import kept_bytes
+from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.locations import Locations, Scope
@@ -10,7 +11,7 @@ from unified_shell.core.shells.dialects.table import DIALECTS, FISH, SH
 
 from .wiring import Wiring, wiring_file
 
-__all__ = ["session_file", "session_file_steps", "stamp_name", "stamp_of"]
+__all__ = ["altered_session_lines", "session_file", "session_file_steps", "stamp_name", "stamp_of"]
 
 
 def session_file(dialect: Dialect, locations: Locations) -> Place:
@@ -43,6 +44,24 @@ def session_file_steps(wiring: Wiring, locations: Locations, home: str) -> tuple
         if before != after:
             steps.append(ReplaceFile(path=path, before=before, after=after, derived=True))
     return tuple(steps)
+
+
+def altered_session_lines(wiring: Wiring, locations: Locations, home: str) -> tuple[PlanLine, ...]:
+    """Return a line for each session file that is not as this wiring, the one before a change, made it: a change makes it anew,
+    and with it goes what somebody wrote there.
+    """
+    if wiring.is_empty:
+        return ()
+    return tuple(
+        plan_line(
+            LineKind.EDIT,
+            About.SESSION_FILE_ALTERED,
+            file=one.path,
+            gone=one.before is None,
+            edited=one.before is not None,
+        )
+        for one in session_file_steps(wiring, locations, home)
+    )
 
 
 def stamp_name(scope: Scope) -> str:
