@@ -194,6 +194,40 @@ def test_a_lock_gives_the_same_elsewhere_whatever_is_newest(outfit: Account, stu
     assert "another archive than the one that is locked" in other.ush("outfit", "equip", "--yes", code=None).err
 
 
+def test_what_is_here_but_not_as_named_is_not_all_of_it(outfit: Account, study: Path) -> None:
+    shutil.copytree(study, outfit.home / "wheels")
+    path = outfit.home / "outfit.toml"
+    whole = path.read_text().replace(str(study), "wheels")
+    path.write_text(whole)
+    outfit.ush("outfit", "lock", "--yes")
+    outfit.ush("outfit", "equip", "--yes")
+    # A package, and a greater version, that the lock does not hold.
+    for more, why in (
+        ('"hivehum>=1", "waggle-io>=7"', "waggle-io 0.9.1"),
+        ('"combgraph", "gone"', "gone is not in it"),
+    ):
+        path.write_text(whole.replace('"hivehum>=1"', more))
+        assert why in outfit.ush("outfit", "equip", "--yes", code=3).err
+    path.write_text(whole)
+    # What somebody took away comes back in the locked version.
+    wheel(outfit.home / "wheels", "combgraph", "3.0")
+    outfit.ush("package", "drop", "combgraph", "-e", "field", "--yes")
+    outfit.ush("package", "get", "combgraph", "-e", "field", "--yes")
+    assert "combgraph 3.0 → 1.0.2" in outfit.ush("outfit", "equip", "--yes").out
+    # A command in another version than the one that is here.
+    made = {"swarmcast.py": b"def main(): print('nine')\n"}
+    wheel(outfit.home / "wheels", "swarmcast", "9.0", commands=["swarmcast = swarmcast:main"], files=made)
+    path.write_text(whole.replace("[command.swarmcast]", '[command.swarmcast]\npackage = "swarmcast>=9"'))
+    assert "it holds swarmcast 1.2.0, wanted is swarmcast>=9" in outfit.ush("outfit", "plan", code=3).err
+    outfit.ush("outfit", "lock", "--yes")
+    assert "swarmcast 1.2.0 → 9.0" in outfit.ush("outfit", "equip", "--yes").out
+    assert outfit.session("swarmcast").out == "nine\n"
+    assert "has all of it" in outfit.ush("outfit", "equip", "--yes").out
+    # An index of this machine is not asked in the place of the outfit's.
+    path.write_text(path.read_text().replace('url = "wheels"', 'url = "tools"'))
+    assert "'apiary' is there with another address" in outfit.ush("outfit", "equip", "--yes", code=3).err
+
+
 def test_a_captured_account_gives_the_same_answers_elsewhere(outfit: Account, study: Path, tmp_path: Path) -> None:
     account = outfit
     account.ush("outfit", "equip", "--yes")

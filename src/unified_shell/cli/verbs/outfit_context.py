@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from unified_shell.cli.context import Context
 
 if TYPE_CHECKING:
+    from unified_shell.core.catalogs.address_book import AddressBook, NamedAddress
     from unified_shell.core.machine.places import Place
     from unified_shell.core.outfits.equipping import Equipping
     from unified_shell.core.outfits.outfit import Outfit
@@ -38,37 +39,30 @@ def equipping_of(
     context: Context, place: "Place", outfit: "Outfit", accepted: tuple[str, ...] = (), *, alone: bool = False
 ) -> "Equipping":
     """Return an outfit, whose file is or will be at a place, with this machine: its indexes and catalogs are asked first."""
-    from unified_shell.core.catalogs.address_book import AddressBook, NamedAddress
     from unified_shell.core.catalogs.reading import find_described
     from unified_shell.core.catalogs.registered import CATALOGS
     from unified_shell.core.indexes.client import IndexClient
     from unified_shell.core.indexes.registered import INDEXES
-    from unified_shell.core.outfits.equipping import Equipping, address_of
-    from unified_shell.core.transfers.addresses import address_of_folder, is_web_address
+    from unified_shell.core.outfits.equipping import Equipping, named_at
 
     locations = context.locations_for(outfit.scope)
     folder = place.rpartition("/")[0]
 
-    def named(pairs: tuple[tuple[str, str], ...]) -> list[NamedAddress]:
-        found = [(name, address_of(url, folder)) for name, url in pairs]
-        return [
-            NamedAddress(name=name, address=url if is_web_address(url) else address_of_folder(url))
-            for name, url in found
-        ]
+    def addresses(pairs: tuple[tuple[str, str], ...], book: "AddressBook") -> "tuple[NamedAddress, ...]":
+        # One of the same name on this machine does not stand in for the outfit's.
+        named = {name: named_at(name, url, folder) for name, url in pairs}
+        others = () if alone else book.read_all(context.host, locations)
+        return (*named.values(), *(one for one in others if one.name not in named))
 
-    def others(book: "AddressBook") -> "tuple[NamedAddress, ...]":
-        return () if alone else book.read_all(context.host, locations)
-
-    indexes = {one.name: one for one in (*named(outfit.indexes), *others(INDEXES))}
-    catalogs = {one.name: one for one in (*named(outfit.catalogs), *others(CATALOGS))}
+    indexes, catalogs = addresses(outfit.indexes, INDEXES), addresses(outfit.catalogs, CATALOGS)
     return Equipping(
         outfit=outfit,
         place=place,
         host=context.host,
         locations=locations,
-        client=IndexClient(tuple(indexes.values()), context.fetcher, locations.cache),
+        client=IndexClient(indexes, context.fetcher, locations.cache),
         fetcher=context.fetcher,
-        find=lambda fits: find_described(list(catalogs.values()), context.fetcher, fits),
+        find=lambda fits: find_described(catalogs, context.fetcher, fits),
         accepted=accepted,
         progress=context.tell_progress,
     )

@@ -77,11 +77,24 @@ def plan_get_command(
     return merged(change, on_path((name,), host, locations)) if wire else change
 
 
-def plan_refresh_command(choice: Choice, client: IndexClient, host: Host, locations: Locations) -> Change:
-    """Plan to have the newest of what a command came from; "already the newest" is an answer."""
+def plan_refresh_command(
+    choice: Choice,
+    client: IndexClient,
+    host: Host,
+    locations: Locations,
+    *,
+    request: Requirement | None = None,
+    bounds: tuple[Requirement, ...] = (),
+) -> Change:
+    """Plan to have the newest of what a command came from, or what is requested in its place; "already the newest" is an answer.
+
+    `bounds` limit the versions of all that comes.
+    """
     environment = hidden_environment(choice.environment, locations)
-    request = Requirement(choice.distribution)
-    got = plan_get(PackageRequest(requests=(request,), newest=True), environment, client, host, locations)
+    newest = request is None
+    request = request or Requirement(choice.distribution)
+    asked = PackageRequest(requests=(request,), newest=newest, constraints=bounds or None)
+    got = plan_get(asked, environment, client, host, locations)
     if got.plan.nothing_to_do:
         said = f"{choice.name} is already the newest"
         return change_of(Plan(aim=said, nothing_to_do=said))

@@ -11,7 +11,7 @@ from unified_shell.core.indexes.registered import INDEXES
 from unified_shell.core.next_steps import Labelled, ush
 
 from .equipped import brought_step, read_brought
-from .equipping import Equipping, address_of
+from .equipping import Equipping, address_of, named_at
 from .unnamed import brought_now, plan_unnamed, standing_here
 from .wanted_commands import plan_commands
 from .wanted_environments import plan_environments
@@ -62,16 +62,17 @@ def _recording(equipping: Equipping, suites: PlannedSuites) -> Change:
 
 
 def _plan_addresses(equipping: Equipping) -> Sequence[Change]:
-    """Plan to name the indexes and catalogs that are not named yet."""
+    """Plan to name the indexes and catalogs that are not named yet; raises Refused for one that is named, at another address."""
     host, locations, outfit = equipping.host, equipping.locations, equipping.outfit
     changes: list[Change] = []
     if equipping.pack:
         return changes
     for book, named in ((INDEXES, outfit.indexes), (CATALOGS, outfit.catalogs)):
-        known = {one.name for one in book.read_all(host, locations)}
+        # Everyone's are enough where they are the same; our own are judged by the book, also as to their address.
+        known = {(one.name, one.address) for one in book.read_all(host, locations)}
         changes += [
             book.plan_add(name, address_of(url, equipping.folder), host, locations, ask=lambda _address: "")
             for name, url in named
-            if name not in known
+            if (name, named_at(name, url, equipping.folder).address) not in known
         ]
     return changes

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from msgspec import Struct, field
 from packaging.markers import Marker
 
+from unified_shell.core.catalogs.address_book import NamedAddress
 from unified_shell.core.catalogs.description import Description
 from unified_shell.core.catalogs.reading import Listed
 from unified_shell.core.errors import InterpreterUnusable
@@ -17,12 +18,12 @@ from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
-from unified_shell.core.transfers.addresses import is_web_address
+from unified_shell.core.transfers.addresses import address_of_folder, is_web_address
 from unified_shell.core.transfers.fetching import Fetcher
 
 from .outfit import Outfit, WantedInterpreter
 
-__all__ = ["Equipping", "address_of"]
+__all__ = ["Equipping", "address_of", "named_at"]
 
 
 class Equipping(Struct, frozen=True, kw_only=True):
@@ -82,6 +83,12 @@ class Equipping(Struct, frozen=True, kw_only=True):
         for name, place in suites.items():
             text = text.replace(f"{{suite.{name}}}", place)
         return text.replace("{home}", self.host.home)
+
+
+def named_at(name: str, url: str, folder: str) -> NamedAddress:
+    """Return an index or a catalog of an outfit, as the machine names it."""
+    place = address_of(url, folder)
+    return NamedAddress(name=name, address=place if is_web_address(place) else address_of_folder(place))
 
 
 def address_of(url: str, folder: str) -> str:

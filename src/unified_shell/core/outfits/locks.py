@@ -1,10 +1,22 @@
-"""Where the locks of an outfit are: a file an environment, beside the outfit's own (PEP 751 names them so), and one for suites."""
+"""The locks beside an outfit: where they are (a file an environment, PEP 751 names them so, and one for suites), whether they
+still hold what the outfit asks for, and whether an environment has what they hold.
+"""
 
 import os
+from collections.abc import Mapping, Sequence
 
+from packaging.requirements import Requirement
+from packaging.utils import NormalizedName, canonicalize_name
+from packaging.version import Version
+
+from unified_shell.core.distributions.markers import applies
+from unified_shell.core.environments.model.registry import Environment
+from unified_shell.core.errors import Refused
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import ush
 
-__all__ = ["lock_file_of", "suites_lock_of"]
+__all__ = ["check_lock_holds", "has_all_of_lock", "lock_file_of", "suites_lock_of"]
 
 
 def lock_file_of(outfit: str, environment: str) -> Place:
@@ -15,3 +27,34 @@ def lock_file_of(outfit: str, environment: str) -> Place:
 def suites_lock_of(outfit: str) -> Place:
     """Return the file with the hashes of an outfit's suites."""
     return join(os.path.dirname(outfit), f"{os.path.basename(outfit).removesuffix('.toml')}.lock.toml")
+
+
+def check_lock_holds(
+    lock: str,
+    versions: Mapping[NormalizedName, str],
+    asked: Sequence[Requirement],
+    facts: InterpreterFacts,
+    outfit: str,
+) -> None:
+    """Raise Refused where a lock with these versions does not hold what an outfit asks for: it was made before that was written."""
+    name, wrong = os.path.basename(lock), []
+    for one in asked:
+        if not applies(one, facts.markers()):
+            continue
+        version = versions.get(canonicalize_name(one.name))
+        if version is None:
+            wrong.append(f"{one.name} is not in it")
+        elif not one.specifier.contains(version, prereleases=True):
+            wrong.append(f"it holds {one.name} {version}, wanted is {one}")
+    if wrong:
+        raise Refused(
+            f"{name} is not what the outfit asks for any more: {'; '.join(wrong)}",
+            where=lock,
+            next_step=ush("outfit", "lock", outfit, why="the other versions stay as they are locked"),
+        )
+
+
+def has_all_of_lock(environment: Environment, versions: Mapping[NormalizedName, str]) -> bool:
+    """Tell whether an environment has each project that a lock holds, in its version; it may have others."""
+    here = {one.name: one.version for one in environment.contents.distributions}
+    return all(name in here and Version(here[name]) == Version(version) for name, version in versions.items())

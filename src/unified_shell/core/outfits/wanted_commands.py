@@ -1,14 +1,21 @@
 """The commands of an outfit: each from a package, in an environment of its own."""
 
+import os
+
 from packaging.requirements import Requirement
+from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
-from unified_shell.core.commands.preferred import all_choices
-from unified_shell.core.environments.command_environments import plan_get_command
+from unified_shell.core.commands.preferred import Choice, all_choices
+from unified_shell.core.environments.command_environments import plan_get_command, plan_refresh_command
+from unified_shell.core.environments.model.registry import hidden_environment
+from unified_shell.core.environments.packages.lock_files import versions_of_lock
+from unified_shell.core.errors import Refused
+from unified_shell.core.machine.locations import everyone_locations
+from unified_shell.core.next_steps import ush
 
 from .equipping import Equipping
-from .lock_writing import locked_versions
-from .locks import lock_file_of
+from .locks import check_lock_holds, has_all_of_lock, lock_file_of
 from .outfit import WantedCommand, WantedEnvironment
 from .wanted_environments import prepared_apart
 
@@ -20,29 +27,78 @@ def as_environment(command: WantedCommand) -> WantedEnvironment:
     return WantedEnvironment(name=f"command-{command.name}", packages=(command.package,), when=command.when)
 
 
-def _locked(equipping: Equipping, command: WantedCommand) -> tuple[Requirement, ...]:
-    """Return the versions of a command's lock, as bounds."""
-    versions = locked_versions(lock_file_of(equipping.place, as_environment(command).name))
-    return tuple(Requirement(f"{name}=={version}") for name, version in versions.items())
+def _locked(equipping: Equipping, command: WantedCommand) -> dict[NormalizedName, str]:
+    """Return the versions of a command's lock, empty for none; raises Refused where it is not of this outfit."""
+    path = lock_file_of(equipping.place, as_environment(command).name)
+    if not os.path.isfile(path):
+        return {}
+    facts = equipping.facts()
+    versions = versions_of_lock(path, facts)
+    check_lock_holds(path, versions, [Requirement(command.package)], facts, equipping.place)
+    return versions
+
+
+def _bounds(equipping: Equipping, command: WantedCommand) -> tuple[Requirement, ...]:
+    return tuple(Requirement(f"{name}=={version}") for name, version in _locked(equipping, command).items())
 
 
 def plan_commands(equipping: Equipping) -> list[Change]:
     """Plan to have the commands that are not here yet; their folder is put on PATH by the outfit's one wiring."""
-    known = {name for one in all_choices(equipping.host, equipping.locations) for name in one.names}
-    return [
-        prepared_apart(
-            plan_get_command(
-                one.name,
-                Requirement(one.package),
-                equipping.facts(),
-                equipping.client,
-                host=equipping.host,
-                locations=equipping.locations,
-                wire=False,
-                bounds=_locked(equipping, one),
-            ),
-            f"command-{one.name}",
+    known = {name: one for one in all_choices(equipping.host, equipping.locations) for name in one.names}
+    changes = []
+    for one in equipping.outfit.commands:
+        if not equipping.is_meant(one.when):
+            continue
+        choice = known.get(one.name)
+        if choice is None:
+            changes.append(prepared_apart(_new(equipping, one), f"command-{one.name}"))
+        elif choice.environment and not _is_as_wanted(choice, one, equipping):
+            changes.append(prepared_apart(_moved(equipping, one, choice), f"command-{one.name}"))
+    return changes
+
+
+def _new(equipping: Equipping, wanted: WantedCommand) -> Change:
+    return plan_get_command(
+        wanted.name,
+        Requirement(wanted.package),
+        equipping.facts(),
+        equipping.client,
+        host=equipping.host,
+        locations=equipping.locations,
+        wire=False,
+        bounds=_bounds(equipping, wanted),
+    )
+
+
+def _moved(equipping: Equipping, wanted: WantedCommand, choice: Choice) -> Change:
+    request = Requirement(wanted.package)
+    had = Requirement(choice.distribution)
+    if choice.scope is not equipping.locations.scope or canonicalize_name(had.name) != canonicalize_name(
+        request.name
+    ):
+        scope = () if choice.scope is equipping.locations.scope else ("--for", choice.scope.value)
+        raise Refused(
+            f"the command {wanted.name} is here from {had}; the outfit wants it from {request}",
+            next_step=ush("command", "drop", choice.name, *scope, why="then equip again"),
         )
-        for one in equipping.outfit.commands
-        if one.name not in known and equipping.is_meant(one.when)
-    ]
+    return plan_refresh_command(
+        choice,
+        equipping.client,
+        equipping.host,
+        equipping.locations,
+        request=request,
+        bounds=_bounds(equipping, wanted),
+    )
+
+
+def _is_as_wanted(choice: Choice, wanted: WantedCommand, equipping: Equipping) -> bool:
+    """Tell whether a command that was got is of the wanted distribution, in a wanted version, and as it is locked."""
+    locations = (
+        equipping.locations if choice.scope is equipping.locations.scope else everyone_locations(equipping.host)
+    )
+    environment = hidden_environment(choice.environment, locations)
+    request = Requirement(wanted.package)
+    found = environment.contents.find(canonicalize_name(request.name))
+    if found is None or not request.specifier.contains(found.version, prereleases=True):
+        return False
+    return has_all_of_lock(environment, _locked(equipping, wanted))

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 from packaging.requirements import Requirement
-from packaging.utils import canonicalize_name
+from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change, Prepared
 from unified_shell.core.distributions.file_names import FileName
@@ -17,7 +17,7 @@ from unified_shell.core.environments.model.registry import Environment, list_env
 from unified_shell.core.environments.offers import offered_files, plan_offer_application, plan_offer_notebook
 from unified_shell.core.environments.own_wiring import OwnWiring
 from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
-from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock
+from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock, versions_of_lock
 from unified_shell.core.environments.packages.requests import parse_request
 from unified_shell.core.environments.packages.requirement_files import read_requirements
 from unified_shell.core.environments.trees.next_edition import new_contents, proof_of_start
@@ -34,7 +34,7 @@ from unified_shell.core.shells.planning.variables import with_variable
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .equipping import Equipping
-from .locks import lock_file_of
+from .locks import check_lock_holds, has_all_of_lock, lock_file_of
 from .outfit import WantedEnvironment
 
 __all__ = ["plan_environments", "prepared_apart", "requirements_of"]
@@ -79,6 +79,7 @@ def _new(equipping: Equipping, wanted: WantedEnvironment, suites: Mapping[str, s
     requests = requirements_of(wanted, equipping.folder)
     if not requests:
         return empty
+    _checked_lock(equipping, wanted, requests, facts)
     got = _filled(equipping, wanted, environment, requests)
     plan = replace(
         empty.plan,
@@ -104,6 +105,9 @@ def _grown(
     wiring = _own_wiring(equipping, wanted, environment.contents.wiring, suites)
     requests = requirements_of(wanted, equipping.folder)
     lacking = [one for one in requests if _is_lacking(one, environment, facts)]
+    lock = _checked_lock(equipping, wanted, requests, facts)
+    if lock and not has_all_of_lock(environment, lock):
+        lacking = lacking or list(requests)
     own = OwnWiring(
         environment=environment, client=equipping.client, host=equipping.host, locations=equipping.locations
     )
@@ -113,6 +117,18 @@ def _grown(
     wired = replace(environment, contents=replace(environment.contents, wiring=wiring))
     change = _filled(equipping, wanted, wired, lacking)
     return replace(change, plan=replace(change.plan, lines=(*change.plan.lines, *lines)))
+
+
+def _checked_lock(
+    equipping: Equipping, wanted: WantedEnvironment, requests: Sequence[Requirement], facts: InterpreterFacts
+) -> Mapping[NormalizedName, str]:
+    """Return the versions of the lock beside the outfit, empty for none; raises Refused where it is not of this outfit."""
+    path = lock_file_of(equipping.place, wanted.name)
+    if not requests or not os.path.isfile(path):
+        return {}
+    versions = versions_of_lock(path, facts)
+    check_lock_holds(path, versions, requests, facts, equipping.place)
+    return versions
 
 
 def _filled(

@@ -42,7 +42,7 @@ from .requests import Requests
 if TYPE_CHECKING:
     from packaging.pylock import Package, PackageSdist, PackageWheel, Pylock
 
-__all__ = ["LockRequest", "drift_from_lock", "files_of_lock", "plan_lock"]
+__all__ = ["LockRequest", "drift_from_lock", "files_of_lock", "plan_lock", "versions_of_lock"]
 
 
 class LockRequest(Struct, frozen=True, kw_only=True):
@@ -123,6 +123,12 @@ def drift_from_lock(environment: Environment, facts: InterpreterFacts) -> tuple[
         elif candidate.file.sha256 not in (one.sha256, one.source_sha256):
             lines.append(f"{one.name} {one.version} is another file than the locked one")
     return (*lines, *(f"{name} {one.version} is locked, but not installed" for name, one in locked.items()))
+
+
+def versions_of_lock(path: str, facts: InterpreterFacts) -> dict[NormalizedName, str]:
+    """Return the version of each project that a lock selects for an interpreter, by project; raises as reading and selecting do."""
+    selected = _selected(_read(path), path, facts, LockRequest(path=path, rules=Rules()), judge=False)
+    return {name: one.version for name, one in selected.items()}
 
 
 def _at_hand(one: Candidate, client: IndexClient) -> Candidate:
