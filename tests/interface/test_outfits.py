@@ -3,12 +3,14 @@
 import os
 import shutil
 import sys
+import tarfile
 import tomllib
 from pathlib import Path
 
 import pytest
 
 from support.account import Account, visible_state
+from support.suites import suite
 from support.wheels import wheel
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
@@ -226,6 +228,36 @@ def test_what_is_here_but_not_as_named_is_not_all_of_it(outfit: Account, study: 
     # An index of this machine is not asked in the place of the outfit's.
     path.write_text(path.read_text().replace('url = "wheels"', 'url = "tools"'))
     assert "'apiary' is there with another address" in outfit.ush("outfit", "equip", "--yes", code=3).err
+
+
+def test_a_locked_suite_stays_until_it_may_move(account: Account, tmp_path: Path) -> None:
+    suite(account, "wax", "1.0")
+    account.write("outfit.toml", '[outfit]\nname = "wax"\n[suite.wax]\nversion = ">=1"\n')
+    account.ush("outfit", "lock", "--yes")
+    suite(account, "wax", "2.0")
+    assert "nothing moved" in account.ush("outfit", "lock", "--yes").out
+    account.ush("outfit", "equip", "--yes")
+    assert account.session("wax").out == "wax 1.0\n"
+    # A pack holds what is locked.
+    packed = tmp_path / "wax.tar.gz"
+    account.ush("outfit", "pack", "-o", packed, "--without-interpreter")
+    with tarfile.open(packed) as archive:
+        held = [name for name in archive.getnames() if "/catalog/wax" in name and name.endswith(".toml")]
+    assert held == ["wax-pack/catalog/wax-1.0.toml"]
+    path = account.home / "outfit.toml"
+    path.write_text(path.read_text().replace(">=1", ">=2"))
+    refused = account.ush("outfit", "plan", code=3).err
+    assert "wax is locked as 1.0, binary; the outfit asks for wax>=2" in refused
+    account.ush("outfit", "lock", "--yes")
+    account.ush("outfit", "equip", "--yes")
+    assert account.session("wax").out == "wax 2.0\n"
+    assert "has all of it" in account.ush("outfit", "equip", "--yes").out
+    suite(account, "wax", "3.0")
+    assert "3.0" in account.ush("outfit", "lock", "--refresh", "wax", "--yes").out
+    # What is here is not what is locked any more.
+    assert "wax-3.0" in account.ush("outfit", "plan", code=1).out
+    (account.home / "outfit.lock.toml").write_text("[suite]\nwax = 1\n")
+    assert "is not a lock of suites" in account.ush("outfit", "equip", "--yes", code=2).err
 
 
 def test_a_captured_account_gives_the_same_answers_elsewhere(outfit: Account, study: Path, tmp_path: Path) -> None:

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
@@ -18,6 +17,7 @@ from .equipping import Equipping
 from .lock_plans import EnvironmentLock, LockOptions, lock_environment, plan_lock_files, text_step
 from .outfit import Outfit
 from .outfit_reading import parse_outfit
+from .suite_locks import suites_lock_text
 
 if TYPE_CHECKING:
     from packaging.utils import NormalizedName
@@ -54,9 +54,10 @@ def plan_capture(
     if not lock:
         return CapturePlan(change=written, left_out=captured.left_out)
     locks, left = _locks(equipping)
-    change = written if not locks else merged(written, plan_lock_files(equipping, locks))
-    if step is None and locks:
-        change = replace(plan_lock_files(equipping, locks))
+    change = written
+    if locks:
+        locking = plan_lock_files(equipping, locks, suites_lock_text(equipping))
+        change = locking if step is None else merged(written, locking)
     return CapturePlan(change=change, left_out=(*captured.left_out, *left))
 
 

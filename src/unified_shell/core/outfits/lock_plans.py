@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 from packaging.markers import Marker
-from packaging.utils import NormalizedName
+from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
@@ -21,7 +21,7 @@ from .lock_writing import lock_difference, lock_text, locked_versions
 from .locking import LockedPackage, lock_packages
 from .locks import lock_file_of, suites_lock_of
 from .outfit import WantedEnvironment
-from .suite_locks import suites_lock_text
+from .suite_locks import locked_suites, suites_lock_text
 from .wanted_commands import as_environment
 from .wanted_environments import requirements_of
 
@@ -54,16 +54,18 @@ def plan_outfit_lock(equipping: Equipping, options: LockOptions) -> Change:
     every = (*equipping.outfit.environments, *map(as_environment, equipping.outfit.commands))
     wanted = [one for one in every if options.targets or equipping.is_meant(one.when)]
     locked = {name for one in wanted for name in locked_versions(lock_file_of(equipping.place, one.name))}
+    locked |= {canonicalize_name(name) for name in locked_suites(equipping.place)}
     if unknown := [one for one in options.refreshed if one not in locked]:
         raise UsageError(
             f"{unknown[0]} is in no lock of {equipping.outfit.name}", next_step=ush("outfit", "lock", equipping.place)
         )
     found = [lock_environment(one, equipping, options) for one in wanted]
-    return plan_lock_files(equipping, [one for one in found if one is not None])
+    suites = suites_lock_text(equipping, moving=options.refreshed, newest=options.newest)
+    return plan_lock_files(equipping, [one for one in found if one is not None], suites)
 
 
-def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock]) -> Change:
-    """Plan to write these locks, and the one of the suites."""
+def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock], suites: str) -> Change:
+    """Plan to write these locks, and the text of the one of the suites; empty for none."""
     steps: list[Step] = []
     lines: list[PlanLine] = []
     for one in locks:
@@ -72,7 +74,6 @@ def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock]) -> C
             steps.append(step)
             shown = one.differences or ("~ files, hashes or targets",)
             lines.append(plan_line(LineKind.EDIT, About.LOCK, file=one.place, packages=len(one.packages), diff=shown))
-    suites = suites_lock_text(equipping)
     path = suites_lock_of(equipping.place)
     if suites and (step := text_step(path, suites)) is not None:
         steps.append(step)

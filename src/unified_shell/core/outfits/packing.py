@@ -31,7 +31,7 @@ from unified_shell.core.machine.files.durable import read_file, remove_tree
 from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.reading_metadata import fetch_file
-from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite, with_needed
+from unified_shell.core.suites.suite_origins import settle_suite, with_needed
 from unified_shell.core.transfers.addresses import address_of_folder
 
 from .equipping import Equipping
@@ -39,7 +39,7 @@ from .lock_plans import LockOptions, lock_environment
 from .lock_writing import lock_text
 from .locking import LockedPackage
 from .locks import lock_file_of
-from .suite_locks import suites_lock_text
+from .suite_locks import request_by_lock, suites_lock_text
 from .wanted_commands import as_environment
 
 __all__ = ["MANIFEST", "Packed", "pack_outfit"]
@@ -174,8 +174,9 @@ def _suites(equipping: Equipping, stage: Place) -> int:
     for wanted in equipping.outfit.suites:
         if not equipping.is_meant(wanted.when):
             continue
-        request = SuiteRequest(what=f"{wanted.name}{wanted.version}", form=wanted.form)
-        asked = settle_suite(request, equipping.find, equipping.fetcher, equipping.host, equipping.locations)
+        asked = settle_suite(
+            request_by_lock(wanted, equipping), equipping.find, equipping.fetcher, equipping.host, equipping.locations
+        )
         every = with_needed(asked, equipping.find, equipping.host, equipping.locations, equipping.fetcher)
         for origin in every:
             listed = equipping.find(_same_as(origin.description))

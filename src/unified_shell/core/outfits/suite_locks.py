@@ -1,23 +1,85 @@
 """The lock of an outfit's suites: each with its version, its form, and the hash of its archive."""
 
-import tomlkit
+from collections.abc import Collection
 
-from unified_shell.core.errors import HashDiffers
+import msgspec
+import tomlkit
+from msgspec import Struct
+from packaging.specifiers import SpecifierSet
+from packaging.utils import canonicalize_name
+from tomlkit.exceptions import TOMLKitError
+
+from unified_shell.core.errors import HashDiffers, Refused, UsageError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.next_steps import ush
 from unified_shell.core.suites.suite_origins import SuiteOrigin, SuiteRequest, settle_suite
 
 from .equipping import Equipping
 from .locks import suites_lock_of
+from .outfit import WantedSuite
 
-__all__ = ["check_by_lock", "suites_lock_text"]
+__all__ = ["LockedSuite", "check_by_lock", "locked_suites", "request_by_lock", "suites_lock_text"]
 
 
-def suites_lock_text(equipping: Equipping) -> str:
-    """Return the lock of the suites; empty for an outfit without one."""
+class LockedSuite(Struct, frozen=True, kw_only=True):
+    """A suite as it is locked: its version and form, and its archive by name and hash."""
+
+    version: str
+    form: str
+    file: str
+    sha256: str
+
+    def is_for(self, wanted: WantedSuite) -> bool:
+        """Tell whether this is what an outfit asks for."""
+        holds = SpecifierSet(wanted.version).contains(self.version, prereleases=True)
+        return holds and wanted.form in ("", self.form)
+
+
+def locked_suites(outfit: str) -> dict[str, LockedSuite]:
+    """Return what the lock beside an outfit's file holds, by name; raises UsageError for one that is no lock."""
+    place = suites_lock_of(outfit)
+    content = read_file(place)
+    if content is None:
+        return {}
+    try:
+        return msgspec.convert(tomlkit.parse(content[0].decode()).unwrap().get("suite", {}), dict[str, LockedSuite])
+    except (TOMLKitError, ValueError) as error:
+        raise UsageError(
+            f"{place} is not a lock of suites: {error}", next_step=f"rm {place}, then lock anew"
+        ) from error
+
+
+def request_by_lock(wanted: WantedSuite, equipping: Equipping) -> SuiteRequest:
+    """Return what is asked of the catalogs: the locked version and form where there is a lock of the suite; raises Refused
+    where the outfit asks for another one by now.
+    """
+    locked = locked_suites(equipping.place).get(wanted.name)
+    if locked is None:
+        return SuiteRequest(what=f"{wanted.name}{wanted.version}", form=wanted.form)
+    if not locked.is_for(wanted):
+        asked = " ".join(one for one in (f"{wanted.name}{wanted.version}", wanted.form) if one)
+        raise Refused(
+            f"{wanted.name} is locked as {locked.version}, {locked.form}; the outfit asks for {asked}",
+            where=suites_lock_of(equipping.place),
+            next_step=ush("outfit", "lock", equipping.place, why="what else is locked stays"),
+        )
+    return SuiteRequest(what=f"{wanted.name}=={locked.version}", form=locked.form)
+
+
+def suites_lock_text(equipping: Equipping, *, moving: Collection[str] = (), newest: bool = False) -> str:
+    """Return the lock of the suites, empty for an outfit without one. What is locked stays, but for suites in `moving`, those
+    of which the outfit asks for another one, and with `newest` all.
+    """
+    before = {} if newest else locked_suites(equipping.place)
     rows = {}
     for wanted in equipping.outfit.suites:
-        request = SuiteRequest(what=f"{wanted.name}{wanted.version}", form=wanted.form)
+        if not equipping.is_meant(wanted.when):
+            continue
+        locked = before.get(wanted.name)
+        if locked is not None and canonicalize_name(wanted.name) not in moving and locked.is_for(wanted):
+            request = request_by_lock(wanted, equipping)
+        else:
+            request = SuiteRequest(what=f"{wanted.name}{wanted.version}", form=wanted.form)
         origin = settle_suite(request, equipping.find, equipping.fetcher, equipping.host, equipping.locations)
         rows[wanted.name] = {
             "version": origin.description.version,
@@ -30,13 +92,10 @@ def suites_lock_text(equipping: Equipping) -> str:
 
 def check_by_lock(origin: SuiteOrigin, outfit: str) -> None:
     """Raise HashDiffers for a suite whose archive is not the one that was locked."""
-    place = suites_lock_of(outfit)
-    content = read_file(place)
-    rows = tomlkit.parse(content[0].decode()).unwrap().get("suite", {}) if content is not None else {}
-    locked = rows.get(origin.description.name, {}).get("sha256", "")
-    if locked and locked != origin.form.archive.sha256:
+    locked = locked_suites(outfit).get(origin.description.name)
+    if locked is not None and locked.sha256 != origin.form.archive.sha256:
         raise HashDiffers(
             f"{origin.description.name} {origin.description.version} is another archive than the one that is locked",
-            where=place,
-            next_step=ush("outfit", "lock", outfit, why="if that is meant"),
+            where=suites_lock_of(outfit),
+            next_step=ush("outfit", "lock", outfit, "--refresh", origin.description.name, why="if that is meant"),
         )

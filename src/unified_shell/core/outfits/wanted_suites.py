@@ -16,14 +16,14 @@ from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 from unified_shell.core.suites.managed_suites import ManagedSuite, all_suites
 from unified_shell.core.suites.planned_wiring import plan_wiring_when_here
 from unified_shell.core.suites.suite_getting import SuiteGetting
-from unified_shell.core.suites.suite_origins import SuiteRequest, settle_suite, with_needed
+from unified_shell.core.suites.suite_origins import settle_suite, with_needed
 from unified_shell.core.suites.suite_plans import plan_trees
 from unified_shell.core.suites.suite_wiring import MoreWiring, SuiteWiring, plan_in_sessions, wiring_of
 
 from .equipped import Brought
 from .equipping import Equipping
 from .outfit import WantedSuite
-from .suite_locks import check_by_lock
+from .suite_locks import check_by_lock, locked_suites, request_by_lock
 from .unnamed import unnamed_suites, what_is_unnamed
 
 __all__ = ["PlannedSuites", "plan_suites", "suite_here"]
@@ -47,8 +47,7 @@ def plan_suites(equipping: Equipping) -> PlannedSuites:
     for one in wanted:
         if one.name in here:
             continue
-        request = SuiteRequest(what=f"{one.name}{one.version}", form=one.form)
-        origin = settle_suite(request, equipping.find, equipping.fetcher, host, locations)
+        origin = settle_suite(request_by_lock(one, equipping), equipping.find, equipping.fetcher, host, locations)
         check_by_lock(origin, equipping.place)
         for each in with_needed(origin, equipping.find, host, locations, equipping.fetcher):
             gettings.setdefault(
@@ -74,13 +73,19 @@ def plan_suites(equipping: Equipping) -> PlannedSuites:
 
 
 def suite_here(wanted: WantedSuite, equipping: Equipping) -> ManagedSuite | None:
-    """Return the suite of this machine that is wanted; of several versions the newest."""
+    """Return the suite of this machine that is wanted, and as it is locked; of several versions the newest.
+
+    Raises Refused where the lock is of another one than the outfit asks for.
+    """
+    request_by_lock(wanted, equipping)
+    locked = locked_suites(equipping.place).get(wanted.name)
     fitting = [
         one
         for one in all_suites(equipping.host, equipping.locations)
         if one.description.name == wanted.name
         and SpecifierSet(wanted.version).contains(one.version, prereleases=True)
         and wanted.form in ("", one.form)
+        and (locked is None or (one.version == locked.version and (one.adopted or one.form == locked.form)))
     ]
     return max(fitting, key=lambda one: one.made_seconds) if fitting else None
 
