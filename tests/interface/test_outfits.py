@@ -117,6 +117,9 @@ def test_only_the_difference_is_done_and_what_somebody_changed_is_told(outfit: A
     (module,) = outfit.environment("hive").glob("lib/python*/site-packages/swarmcast/__init__.py")
     module.chmod(0o644)
     module.write_text("# mine\n")
+    told = outfit.ush("outfit", "equip", "--yes").out
+    assert "has all of it" in told
+    assert "swarmcast/__init__.py of swarmcast was edited" in told
     session = outfit.data / "wiring/session.bash"
     session.write_text("# gone\n")
     outfit.ush("package", "drop", "combgraph", "-e", "field", "--yes", code=None)

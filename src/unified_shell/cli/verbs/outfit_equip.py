@@ -72,8 +72,10 @@ def equip(
     """
     from msgspec.structs import replace
 
+    from unified_shell.core.outfits.drift import drift_of
     from unified_shell.core.outfits.equip_plan import plan_equip
     from unified_shell.core.outfits.equipped_checks import checked_afterwards
+    from unified_shell.views.outfit_view import print_drift
 
     def read() -> "Equipping":
         found = read_pack(context, pack, accepted) if pack else read_equipping(context, file, accepted)
@@ -89,10 +91,14 @@ def equip(
             return
 
     def make() -> "Change":
-        fresh = read()
-        return checked_afterwards(plan_equip(fresh), fresh)
+        nonlocal equipping
+        equipping = read()
+        return checked_afterwards(plan_equip(equipping), equipping)
 
     perform(context, make, how)
+    if not how.as_json:
+        # What is lacking is here now; what somebody changed is not mended without being asked for.
+        print_drift(context.screen, drift_of(equipping))
 
 
 @click.command(cls=CheckedCommand)
