@@ -213,6 +213,8 @@ def test_what_is_here_but_not_as_named_is_not_all_of_it(outfit: Account, study: 
     ):
         path.write_text(whole.replace('"hivehum>=1"', more))
         assert why in outfit.ush("outfit", "equip", "--yes", code=3).err
+    path.write_text(whole.replace('"hivehum>=1"', '"hivehum[loud]>=1"'))
+    assert "it holds hivehum without loud" in outfit.ush("outfit", "equip", "--yes", code=3).err
     path.write_text(whole)
     # What somebody took away comes back in the locked version.
     wheel(outfit.home / "wheels", "combgraph", "3.0")

@@ -115,8 +115,9 @@ def lock_environment(
     before = locked_versions(path)
     if kept is None:
         kept = {} if options.newest else {n: one for n, one in before.items() if n not in options.refreshed}
+    asked = requirements_of(wanted, equipping.folder)
     packages = lock_packages(
-        requirements_of(wanted, equipping.folder),
+        asked,
         targets,
         equipping.client,
         equipping.locations.cache,
@@ -124,7 +125,7 @@ def lock_environment(
         progress=equipping.progress,
     )
     indexes = {one.name: one.address for one in equipping.client.indexes}
-    text = lock_text(packages, targets, folder=equipping.folder, indexes=indexes, as_of=as_of)
+    text = lock_text(packages, targets, folder=equipping.folder, indexes=indexes, as_of=as_of, asked=asked)
     return EnvironmentLock(
         place=path,
         text=text,

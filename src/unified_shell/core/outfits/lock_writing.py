@@ -5,6 +5,7 @@ import os
 from collections.abc import Mapping, Sequence
 
 import tomlkit
+from packaging.requirements import Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.errors import UsageError
@@ -25,8 +26,10 @@ def lock_text(
     folder: str,
     indexes: Mapping[str, str],
     as_of: str,
+    asked: Sequence[Requirement] = (),
 ) -> str:
-    """Return the lock file of an environment; `folder` is where it will stand, `indexes` are their addresses by name.
+    """Return the lock file of an environment; `folder` is where it will stand, `indexes` are their addresses by name. What
+    was `asked` for is kept with it: which extras are in a lock cannot be told from its packages.
 
     The same packages give the same bytes: no time of its own is in it.
     """
@@ -36,6 +39,8 @@ def lock_text(
     document["created-by"] = "unified-shell"
     document["packages"] = [_package(one, folder, indexes) for one in packages]
     tool: dict[str, object] = {"targets": [one.name for one in targets]}
+    if asked:
+        tool["asked"] = [str(one) for one in asked]
     if as_of:
         tool["as-of"] = as_of
     document["tool"] = {"unified-shell": tool}

@@ -3,6 +3,7 @@ still hold what the outfit asks for, and whether an environment has what they ho
 """
 
 import os
+import tomllib
 from collections.abc import Mapping, Sequence
 
 from packaging.requirements import Requirement
@@ -11,8 +12,9 @@ from packaging.version import Version
 
 from unified_shell.core.distributions.markers import applies
 from unified_shell.core.environments.model.registry import Environment
-from unified_shell.core.errors import Refused
+from unified_shell.core.errors import Refused, UsageError
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 
@@ -37,7 +39,7 @@ def check_lock_holds(
     outfit: str,
 ) -> None:
     """Raise Refused where a lock with these versions does not hold what an outfit asks for: it was made before that was written."""
-    name, wrong = os.path.basename(lock), []
+    name, wrong, extras = os.path.basename(lock), [], _extras_of(lock)
     for one in asked:
         if not applies(one, facts.markers()):
             continue
@@ -46,12 +48,36 @@ def check_lock_holds(
             wrong.append(f"{one.name} is not in it")
         elif not one.specifier.contains(version, prereleases=True):
             wrong.append(f"it holds {one.name} {version}, wanted is {one}")
+        elif extras is not None and (more := _lacking_extras(one, extras)):
+            wrong.append(f"it holds {one.name} without {', '.join(more)}")
     if wrong:
         raise Refused(
             f"{name} is not what the outfit asks for any more: {'; '.join(wrong)}",
             where=lock,
             next_step=ush("outfit", "lock", outfit, why="the other versions stay as they are locked"),
         )
+
+
+def _extras_of(lock: str) -> dict[NormalizedName, set[str]] | None:
+    """Return the extras that were asked for when a lock was made, by project; None for a lock that does not say."""
+    content = read_file(Place(lock))
+    found: dict[NormalizedName, set[str]] = {}
+    try:
+        tool = tomllib.loads(content[0].decode()).get("tool", {}) if content is not None else {}
+        asked = tool.get("unified-shell", {}).get("asked")
+        if asked is None:
+            return None
+        for one in map(Requirement, asked):
+            found.setdefault(canonicalize_name(one.name), set()).update(map(canonicalize_name, one.extras))
+    except (ValueError, AttributeError, TypeError) as error:
+        next_step = f"rm {lock}, then lock anew"
+        raise UsageError(f"what {lock} says of unified-shell cannot be read: {error}", next_step=next_step) from error
+    return found
+
+
+def _lacking_extras(wanted: Requirement, extras: Mapping[NormalizedName, set[str]]) -> list[str]:
+    known = extras.get(canonicalize_name(wanted.name), set())
+    return sorted(one for one in wanted.extras if canonicalize_name(one) not in known)
 
 
 def has_all_of_lock(environment: Environment, versions: Mapping[NormalizedName, str]) -> bool:

@@ -41,6 +41,7 @@ from .locking import LockedPackage
 from .locks import lock_file_of
 from .suite_locks import request_by_lock, suites_lock_text
 from .wanted_commands import as_environment
+from .wanted_environments import requirements_of
 
 __all__ = ["MANIFEST", "Packed", "pack_outfit"]
 
@@ -137,7 +138,8 @@ def _wheels(equipping: Equipping, stage: Place) -> int:
             continue
         here = [_with_file_here(package, equipping, folder) for package in lock.packages]
         targets = lock.targets
-        text = lock_text(here, targets, folder=stage, indexes={}, as_of=wanted.as_of)
+        asked = requirements_of(wanted, equipping.folder)
+        text = lock_text(here, targets, folder=stage, indexes={}, as_of=wanted.as_of, asked=asked)
         with open(lock_file_of(join(stage, "outfit.toml"), wanted.name), "w", encoding="utf-8") as file:
             file.write(text)
     return len(os.listdir(folder))
