@@ -70,8 +70,12 @@ def _extras_of(lock: str) -> dict[NormalizedName, set[str]] | None:
         for one in map(Requirement, asked):
             found.setdefault(canonicalize_name(one.name), set()).update(map(canonicalize_name, one.extras))
     except (ValueError, AttributeError, TypeError) as error:
-        next_step = f"rm {lock}, then lock anew"
-        raise UsageError(f"what {lock} says of unified-shell cannot be read: {error}", next_step=next_step) from error
+        why = str(error).partition("\n")[0]
+        raise UsageError(
+            f"the lock's table tool.unified-shell cannot be read: {why}",
+            where=lock,
+            next_step="remove it, then lock anew",
+        ) from error
     return found
 
 
