@@ -235,6 +235,19 @@ def test_what_is_here_but_not_as_named_is_not_all_of_it(outfit: Account, study: 
     assert "'apiary' is there with another address" in outfit.ush("outfit", "equip", "--yes", code=3).err
 
 
+def test_environments_alone_leave_startup_files_as_they_are(account: Account, study: Path) -> None:
+    account.ush("index", "add", "apiary", study, "--yes")
+    account.new_environment("hive")
+    account.ush("outfit", "capture", "--yes")
+    assert "has all of it" in account.ush("outfit", "plan").out
+    path = account.home / "outfit.toml"
+    path.write_text(path.read_text() + "[environment.field]\n")
+    startup = {one.name: one.read_bytes() for one in account.home.glob(".*rc")}
+    account.ush("outfit", "equip", "--yes")
+    assert {one.name: one.read_bytes() for one in account.home.glob(".*rc")} == startup
+    assert not (account.home / ".profile").exists()
+
+
 def test_a_locked_suite_stays_until_it_may_move(account: Account, tmp_path: Path) -> None:
     suite(account, "wax", "1.0")
     account.write("outfit.toml", '[outfit]\nname = "wax"\n[suite.wax]\nversion = ">=1"\n')

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
@@ -58,6 +59,7 @@ def plan_capture(
     if locks:
         locking = plan_lock_files(equipping, locks, suites_lock_text(equipping))
         change = locking if step is None else merged(written, locking)
+        change = replace(change, plan=replace(change.plan, afterwards=written.plan.afterwards))
     return CapturePlan(change=change, left_out=(*captured.left_out, *left))
 
 

@@ -162,4 +162,6 @@ def _more(equipping: Equipping, places: dict[str, str]) -> MoreWiring:
             for one in equipping.outfit.variables
         ),
         shells=equipping.outfit.shells,
+        # Environments alone need nothing in startup files.
+        hooks=bool(paths or places or equipping.outfit.variables or equipping.outfit.shells),
     )

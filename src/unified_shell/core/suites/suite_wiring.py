@@ -127,6 +127,8 @@ class MoreWiring(Struct, frozen=True, kw_only=True):
     paths: tuple[SearchPath, ...] = ()
     variables: tuple[SetVariable, ...] = ()
     shells: tuple[str, ...] = ()
+    # Startup files take the hook-up; without it, nobody who asked for no wiring finds it there.
+    hooks: bool = True
     # What is taken away first: suites with all that leads into them, entries (variable, directory), variables by name.
     gone_suites: tuple[ManagedSuite, ...] = ()
     gone_entries: tuple[tuple[str, Place], ...] = ()
@@ -208,7 +210,7 @@ def plan_in_sessions(
         in_front=True,
         script=scripts[0] if scripts else None,
     )
-    return plan_wiring(change, shells, host, locations)
+    return plan_wiring(change, shells, host, locations, hook=more is None or more.hooks)
 
 
 def _left_lines(script: ScriptDelta | None) -> tuple[PlanLine, ...]:
