@@ -26,9 +26,9 @@ from unified_shell.core.errors import DescriptionBroken, UsageError
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.outfits import starters as starters_module
-from unified_shell.core.outfits.lock_targets import LockTarget, parse_target
-from unified_shell.core.outfits.lock_writing import lock_difference, lock_text, locked_versions
-from unified_shell.core.outfits.locking import LockedPackage, lock_packages
+from unified_shell.core.outfits.locks.settling import LockedPackage, lock_packages
+from unified_shell.core.outfits.locks.targets import LockTarget, parse_target
+from unified_shell.core.outfits.locks.writing import lock_difference, lock_text, locked_versions
 from unified_shell.core.outfits.outfit_reading import parse_outfit
 from unified_shell.core.resolution.target import Rules
 from unified_shell.core.transfers.fetching import Fetcher

@@ -134,7 +134,7 @@ def lock(
     """
     from packaging.utils import canonicalize_name
 
-    from unified_shell.core.outfits.lock_plans import LockOptions, plan_outfit_lock
+    from unified_shell.core.outfits.locks.plans import LockOptions, plan_outfit_lock
 
     options = LockOptions(
         targets=targets, refreshed=tuple(map(canonicalize_name, refreshed)), newest=newest, as_of=as_of

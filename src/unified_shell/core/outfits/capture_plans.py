@@ -15,10 +15,10 @@ from unified_shell.core.next_steps import Labelled, ush
 
 from .capturing import Captured
 from .equipping import Equipping
-from .lock_plans import EnvironmentLock, LockOptions, lock_environment, plan_lock_files, text_step
+from .locks.plans import EnvironmentLock, LockOptions, lock_environment, plan_lock_files, text_step
+from .locks.suites import suites_lock_text
 from .outfit import Outfit
 from .outfit_reading import parse_outfit
-from .suite_locks import suites_lock_text
 
 if TYPE_CHECKING:
     from packaging.utils import NormalizedName

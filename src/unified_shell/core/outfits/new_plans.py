@@ -9,7 +9,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.next_steps import Afterward, Labelled, ush
 
-from .lock_plans import text_step
+from .locks.plans import text_step
 from .starters import read_starter
 
 __all__ = ["plan_new_outfit"]

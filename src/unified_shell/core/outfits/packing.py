@@ -35,11 +35,11 @@ from unified_shell.core.suites.suite_origins import settle_suite, with_needed
 from unified_shell.core.transfers.addresses import address_of_folder
 
 from .equipping import Equipping
-from .lock_plans import LockOptions, lock_environment
-from .lock_writing import lock_text
-from .locking import LockedPackage
-from .locks import lock_file_of
-from .suite_locks import request_by_lock, suites_lock_text
+from .locks.beside import lock_file_of
+from .locks.plans import LockOptions, lock_environment
+from .locks.settling import LockedPackage
+from .locks.suites import request_by_lock, suites_lock_text
+from .locks.writing import lock_text
 from .wanted_commands import as_environment
 from .wanted_environments import requirements_of
 

@@ -15,7 +15,7 @@ from unified_shell.core.machine.locations import everyone_locations
 from unified_shell.core.next_steps import ush
 
 from .equipping import Equipping
-from .locks import check_lock_holds, has_all_of_lock, lock_file_of
+from .locks.beside import check_lock_holds, has_all_of_lock, lock_file_of
 from .outfit import WantedCommand, WantedEnvironment
 from .wanted_environments import prepared_apart
 

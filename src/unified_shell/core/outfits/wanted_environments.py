@@ -34,7 +34,7 @@ from unified_shell.core.shells.planning.variables import with_variable
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .equipping import Equipping
-from .locks import check_lock_holds, has_all_of_lock, lock_file_of
+from .locks.beside import check_lock_holds, has_all_of_lock, lock_file_of
 from .outfit import WantedEnvironment
 
 __all__ = ["plan_environments", "prepared_apart", "requirements_of"]

@@ -22,8 +22,8 @@ from unified_shell.core.suites.suite_wiring import MoreWiring, SuiteWiring, plan
 
 from .equipped import Brought
 from .equipping import Equipping
+from .locks.suites import check_by_lock, locked_suites, request_by_lock
 from .outfit import WantedSuite
-from .suite_locks import check_by_lock, locked_suites, request_by_lock
 from .unnamed import unnamed_suites, what_is_unnamed
 
 __all__ = ["PlannedSuites", "plan_suites", "suite_here"]

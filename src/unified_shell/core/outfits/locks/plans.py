@@ -13,17 +13,17 @@ from unified_shell.core.errors import UsageError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import Labelled, ush
+from unified_shell.core.outfits.equipping import Equipping
+from unified_shell.core.outfits.outfit import WantedEnvironment
+from unified_shell.core.outfits.wanted_commands import as_environment
+from unified_shell.core.outfits.wanted_environments import requirements_of
 from unified_shell.core.resolution.target import Rules
 
-from .equipping import Equipping
-from .lock_targets import LockTarget, host_target, parse_target
-from .lock_writing import lock_difference, lock_text, locked_versions
-from .locking import LockedPackage, lock_packages
-from .locks import lock_file_of, suites_lock_of
-from .outfit import WantedEnvironment
-from .suite_locks import locked_suites, suites_lock_text
-from .wanted_commands import as_environment
-from .wanted_environments import requirements_of
+from .beside import lock_file_of, suites_lock_of
+from .settling import LockedPackage, lock_packages
+from .suites import locked_suites, suites_lock_text
+from .targets import LockTarget, host_target, parse_target
+from .writing import lock_difference, lock_text, locked_versions
 
 __all__ = ["EnvironmentLock", "LockOptions", "lock_environment", "plan_lock_files", "plan_outfit_lock", "text_step"]
 

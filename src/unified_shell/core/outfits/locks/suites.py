@@ -12,11 +12,11 @@ from tomlkit.exceptions import TOMLKitError
 from unified_shell.core.errors import HashDiffers, Refused, UsageError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.next_steps import ush
+from unified_shell.core.outfits.equipping import Equipping
+from unified_shell.core.outfits.outfit import WantedSuite
 from unified_shell.core.suites.suite_origins import SuiteOrigin, SuiteRequest, settle_suite
 
-from .equipping import Equipping
-from .locks import suites_lock_of
-from .outfit import WantedSuite
+from .beside import suites_lock_of
 
 __all__ = ["LockedSuite", "check_by_lock", "locked_suites", "request_by_lock", "suites_lock_text"]
 

@@ -13,8 +13,8 @@ from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.transfers.addresses import place_of_address, shown_address
 
-from .lock_targets import LockTarget
-from .locking import LockedPackage
+from .settling import LockedPackage
+from .targets import LockTarget
 
 __all__ = ["lock_difference", "lock_text", "locked_versions"]
 

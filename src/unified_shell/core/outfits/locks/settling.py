@@ -16,7 +16,7 @@ from unified_shell.core.resolution.driver import run_solver
 from unified_shell.core.resolution.questions import Candidate, Solution
 from unified_shell.core.resolution.reading_metadata import MetadataReader
 
-from .lock_targets import LockTarget
+from .targets import LockTarget
 
 __all__ = ["LockedPackage", "lock_packages"]
 

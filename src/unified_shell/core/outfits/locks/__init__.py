@@ -1,0 +1,1 @@
+"""Locks of an outfit: settled, written as the standard has them, compared."""
