@@ -9,6 +9,7 @@ import json
 from pathlib import Path
 
 from unified_shell.core.expectations.expectation import Comparison
+from unified_shell.core.outfits.outfit_reading import LANGUAGES, ONLY_PYTHON
 from unified_shell.core.shells.dialects.table import DIALECTS
 
 FILE = Path(__file__).parent / "schemas" / "outfit.json"
@@ -92,6 +93,7 @@ def schema() -> dict[str, object]:
         groups=TEXTS,
         extras=TEXTS,
         interpreter=TEXT,
+        language={"enum": list(LANGUAGES)},
         as_of=TEXT,
         notebook=TRUTH,
         applications=TEXTS,
@@ -99,6 +101,10 @@ def schema() -> dict[str, object]:
         variables=variables,
         when=TEXT,
     )
+    # What is about packages is for Python alone.
+    other = {"properties": {"language": {"not": {"const": "python"}}}, "required": ["language"]}
+    environment["if"] = other
+    environment["then"] = {"not": {"anyOf": [{"required": [one]} for one in ONLY_PYTHON]}}
     form = {"enum": ["binary", "source"]}
     shells = {"type": "array", "items": {"enum": [one.name for one in DIALECTS]}}
     top = table(

@@ -50,6 +50,10 @@ as-of = 2026-05-01
 notebook = true
 search-path.PYTHONPATH = { front = ["{home}/modules"] }
 
+[environment.combs]
+language = "lua"
+interpreter = ">=5"
+
 [suite.humscan]
 version = ">=1.4"
 form = "source"
@@ -90,13 +94,23 @@ MISTAKES = {
         ["line 8: version = 'new'; expected bounds of a version"],
     ),
     "a bad date": ("2026-05-01", '"May"', ["line 12: as-of = 'May'; expected a date such as 2026-05-01"]),
-    "a bad form": ('form = "source"', 'form = "wax"', ["line 18: form = 'wax'; expected one of: binary, source"]),
+    "no such language": ('"lua"', '"wax"', ["line 17: language = 'wax'; expected one of: python, r"]),
+    "packages of another language": (
+        'interpreter = ">=5"',
+        'packages = ["x"]',
+        ["line 18: packages: only for Python; an environment of lua is filled by its own means"],
+    ),
+    "a bad form": ('form = "source"', 'form = "wax"', ["line 22: form = 'wax'; expected one of: binary, source"]),
     "no such suite": ("{suite.humscan}/bin", "{suite.combscan}/bin", ["{suite.combscan}", "expected one of: {home}"]),
-    "no such shell": ('"zsh"', '"hsh"', ["line 31: 'hsh' in wire; expected: bash"]),
-    "no such environment": ('in = "hive"', 'in = "hvie"', ["is in 'hvie'; the outfit's environments are: hive"]),
+    "no such shell": ('"zsh"', '"hsh"', ["line 35: 'hsh' in wire; expected: bash"]),
+    "no such environment": (
+        'in = "hive"',
+        'in = "hvie"',
+        ["line 39: check 1 is in 'hvie'; the outfit's environments are: combs, hive"],
+    ),
     "a bad marker": ("trial = true", 'when = "linux"', ["when = 'linux'; expected a marker such as sys_platform"]),
     "a bad variable": ("HIVE_DATA", '"HIVE DATA"', ["'HIVE DATA'; expected a variable's name"]),
-    "an unknown key": ("trial = true", "trail = true", ["line 19: unknown key 'trail'; did you mean trial?"]),
+    "an unknown key": ("trial = true", "trail = true", ["line 23: unknown key 'trail'; did you mean trial?"]),
     "a wrong type": ("notebook = true", 'notebook = "yes"', ["line 13: notebook = 'yes'; expected true or false"]),
 }
 

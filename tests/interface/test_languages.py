@@ -68,7 +68,7 @@ def test_a_library_is_there_while_it_is_entered(account: Account, language: str)
     ("words", "code", "said"),
     [
         (("--language", "hum"), 2, "hum"),
-        (("--language", "lua", "--interpreter", "9.9"), 4, "there is no Lua 9.9 on PATH; there is"),
+        (("--language", "lua", "--interpreter", "9.9"), 4, "there is no Lua 9.9 on this machine; there is"),
         (("--language", "lua", "--interpreter", "/bin/sh"), 4, "does not start as Lua"),
         (("--language", "lua", "--own-files"), 2, "are for Python's packages"),
     ],

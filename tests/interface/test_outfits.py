@@ -407,9 +407,35 @@ def test_a_project_and_a_list_are_taken_and_an_environment_of_another_python_is_
     rows = outfit.ush("package", "list", "-e", "field", "--json").json()["items"]
     assert {one["name"] for one in rows if one["requested"]} == {"combgraph", "hivehum", "waggle-io"}
     path.write_text(text.replace("[environment.field]", "[environment.field]\ninterpreter = '<3.8'"))
-    refused = outfit.ush("outfit", "equip", "--yes", code=None)
-    assert refused.code in (2, 3), refused.err
+    assert "no catalog describes python <3.8" in outfit.ush("outfit", "equip", "--yes", code=4).err
     assert os.path.exists(outfit.environment("field"))
+
+
+def test_a_library_of_another_language_is_equipped_kept_captured_and_refused_on_another(outfit: Account) -> None:
+    outfit.write(
+        "lua.toml",
+        '[outfit]\nname = "combs"\n[environment.combs]\nlanguage = "lua"\ninterpreter = ">=5"\n'
+        'variables = { COMB = "dark" }\n[environment.hive]\n',
+    )
+    outfit.ush("outfit", "equip", "lua.toml", "--yes")
+    assert outfit.ush("environment", "run", "combs", "--", "sh", "-c", "echo $COMB $LUA_PATH").out.startswith(
+        "dark /"
+    )
+    assert "this machine has all of it" in outfit.ush("outfit", "equip", "lua.toml", "--yes").out
+    outfit.write(str(Path(outfit.environment("combs")) / "lib/lua/wax.lua"), "return {}\n")
+    captured = outfit.ush("outfit", "capture", "captured.toml", "--yes", "--no-lock")
+    assert "what is in the library of combs: wax.lua" in captured.out
+    row = tomllib.loads((outfit.home / "captured.toml").read_text())["environment"]["combs"]
+    assert row == {"language": "lua", "interpreter": "==5.4.*", "variables": {"COMB": "dark"}}
+    text = (outfit.home / "lua.toml").read_text()
+    for old, new, says in (
+        ('"lua"', '"perl"', "combs is on Lua 5.4"),
+        ('">=5"', '">=9"', "no catalog describes lua >=9"),
+    ):
+        outfit.write("lua.toml", text.replace(old, new))
+        before = visible_state(outfit.home)
+        assert says in outfit.ush("outfit", "equip", "lua.toml", "--yes", code=None).err
+        assert visible_state(outfit.home) == before
 
 
 def test_an_environment_is_offered_in_the_change_that_makes_it(outfit: Account, study: Path) -> None:

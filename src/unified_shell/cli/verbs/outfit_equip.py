@@ -33,15 +33,16 @@ def plan(context: Context, file: str, *, as_json: bool) -> None:
 
     from unified_shell.core.outfits.drift import drift_of
     from unified_shell.core.outfits.equip_plan import plan_equip
+    from unified_shell.core.outfits.lacking_interpreters import lacking_interpreters, plan_lacking_interpreters
     from unified_shell.views.json_view import json_text
     from unified_shell.views.outfit_view import print_drift
     from unified_shell.views.plan_view import print_plan
 
     equipping = read_equipping(context, file, ())
-    first = _interpreter_first(context, equipping)
     with context.progress.shown("Compare"):
-        found = first or plan_equip(equipping)
-        drift = () if first else drift_of(equipping)
+        lacking = bool(lacking_interpreters(equipping))
+        found = plan_lacking_interpreters(equipping) if lacking else plan_equip(equipping)
+        drift = () if lacking else drift_of(equipping)
     if as_json:
         fields = {"words": "", **msgspec.structs.asdict(found.plan), "drift": drift}
         context.screen.result(json_text("outfit-plan", fields))
@@ -70,11 +71,14 @@ def equip(
     FILE is an outfit or its folder [default: outfit.toml here]; a pack brings its own. An interpreter that has to be installed first is a change of
     its own. Afterwards the outfit's checks are carried out, and the trials of its suites.
     """
+    from functools import partial
+
     from msgspec.structs import replace
 
     from unified_shell.core.outfits.drift import drift_of
     from unified_shell.core.outfits.equip_plan import plan_equip
     from unified_shell.core.outfits.equipped_checks import checked_afterwards
+    from unified_shell.core.outfits.lacking_interpreters import lacking_interpreters, plan_lacking_interpreters
     from unified_shell.views.outfit_view import print_drift
 
     def read() -> "Equipping":
@@ -84,11 +88,14 @@ def equip(
     equipping = read()
     how = replace(how, scope=equipping.outfit.scope)
     check_rights_for(how.scope)
-    first = _interpreter_first(context, equipping)
-    if first is not None:
-        perform(context, lambda: _interpreter_first(context, equipping) or first, how)
+    # Twice at most: without the outfit's own interpreter, nobody can tell which others are meant.
+    for _ in range(2):
+        if not lacking_interpreters(equipping):
+            break
+        perform(context, partial(plan_lacking_interpreters, equipping), how)
         if how.only_plan:
             return
+        equipping = read()
 
     def make() -> "Change":
         nonlocal equipping
@@ -177,27 +184,3 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool)
         context.screen.result("No interpreter here can be packed: the other machine needs a Python that fits.")
     steps = (Command(words=("tar", "-xf", packed.place)), "then", Command(words=("sh", f"{name}-pack/equip.sh")))
     context.screen.next(steps, label="On the other machine")
-
-
-def _interpreter_first(context: Context, equipping: "Equipping") -> "Change | None":
-    """Return the change that brings the outfit's interpreter, where this machine has none that fits."""
-    from unified_shell.core.errors import UshError
-    from unified_shell.core.interpreters.getting.get_plans import InterpreterRequest, plan_get
-
-    wanted = equipping.outfit.interpreter
-    if wanted.language != "python":
-        return None
-    try:
-        equipping.facts()
-    except UshError:
-        words = (equipping.pack,) if equipping.pack.endswith(".tar.gz") else (wanted.language, wanted.version)
-        request = InterpreterRequest(words=words, accepted=equipping.accepted)
-        return plan_get(
-            request,
-            equipping.find,
-            context.fetcher,
-            context.host,
-            equipping.locations,
-            progress=context.tell_progress,
-        )
-    return None

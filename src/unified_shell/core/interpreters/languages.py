@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
-__all__ = ["Language", "SourceTree", "find_language", "languages"]
+__all__ = ["Language", "SourceTree", "find_language", "languages", "title_of"]
 
 
 class SourceTree(Struct, frozen=True, kw_only=True, rename="kebab"):
@@ -87,6 +87,12 @@ def find_language(name: str) -> Language | None:
     """Return the language of that name or title, whatever its case."""
     wanted = name.lower()
     return next((one for one in languages() if wanted in (one.name, one.title.lower())), None)
+
+
+def title_of(name: str) -> str:
+    """Return what a language of the table is called; an unknown name as it is."""
+    table = find_language(name)
+    return table.title if table is not None else name
 
 
 def _language(name: str, fields: Mapping[str, object]) -> Language:

@@ -9,13 +9,15 @@ from msgspec import Struct
 
 from unified_shell.core.catalogs.registered import CATALOGS
 from unified_shell.core.commands.preferred import links_folder, read_choices
+from unified_shell.core.environments.libraries.library_variables import library_variables
 from unified_shell.core.environments.model.registry import Environment, list_environments
 from unified_shell.core.environments.offers import offered_files
 from unified_shell.core.indexes.registered import INDEXES
 from unified_shell.core.interpreters.adopted import read_adopted
+from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import in_home, shown
+from unified_shell.core.machine.places import in_home, join, shown
 from unified_shell.core.shells.dialects.dialect import Mode, Side
 from unified_shell.core.shells.startup.hookup import chosen_shells, shells_of_their_own, wired_modes
 from unified_shell.core.shells.tracing.path_report import report_path
@@ -49,7 +51,7 @@ def capture(name: str, host: Host, locations: Locations) -> Captured:
     python = {one.contents.python.rpartition(".")[0] for one in environments if one.contents.is_python}
     if len(python) == 1:
         document["interpreter"] = {"version": f"=={python.pop()}.*"}
-    rows = {one.name: _environment(one, host, left, alone=not python) for one in environments if _is_ours(one, left)}
+    rows = {one.name: _environment(one, host, left, alone=not python) for one in environments}
     if rows:
         document["environment"] = rows
     if kept := _suites(suites, left):
@@ -82,16 +84,11 @@ def _addresses(host: Host, locations: Locations) -> Table:
     return found
 
 
-def _is_ours(environment: Environment, left: list[str]) -> bool:
-    if environment.contents.is_python:
-        return True
-    left.append(f"environment {environment.name}: its language is not Python")
-    return False
-
-
 def _environment(environment: Environment, host: Host, left: list[str], *, alone: bool) -> Table:
     """Return what was asked for of an environment, and what is its own."""
     contents = environment.contents
+    if not contents.is_python:
+        return _library(environment, host, left)
     row: Table = {"packages": [text for one in contents.requested for text in one.requested]}
     if not alone:
         row["interpreter"] = f"=={contents.python.rpartition('.')[0]}.*"
@@ -104,6 +101,24 @@ def _environment(environment: Environment, host: Host, left: list[str], *, alone
         row["search-path"] = paths
     if contents.wiring.variables:
         row["variables"] = {one.name: _written(one.value, {}, host) for one in contents.wiring.variables}
+    return row
+
+
+def _library(environment: Environment, host: Host, left: list[str]) -> Table:
+    """Return an environment of another language; what is in its library came by that language's own means, and is not captured."""
+    contents = environment.contents
+    table = find_language(contents.language)
+    row: Table = {"language": contents.language, "interpreter": f"=={'.'.join(contents.python.split('.')[:2])}.*"}
+    makes = {one.name for one in library_variables(table, environment.prefix)} if table is not None else set()
+    own = [one for one in contents.wiring.variables if one.name not in makes]
+    if paths := _paths(contents.wiring, {}, host):
+        row["search-path"] = paths
+    if own:
+        row["variables"] = {one.name: _written(one.value, {}, host) for one in own}
+    library = join(environment.prefix, table.library) if table is not None else environment.prefix
+    held = sorted(os.listdir(library)) if os.path.isdir(library) else []
+    if held:
+        left.append(f"what is in the library of {environment.name}: {', '.join(held)}")
     return row
 
 

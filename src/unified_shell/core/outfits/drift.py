@@ -15,6 +15,7 @@ from unified_shell.core.shells.wiring.session_files import session_file_steps
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
 from .equipping import Equipping
+from .outfit import WantedInterpreter
 from .unnamed import what_is_unnamed
 from .wanted_suites import suite_here
 
@@ -39,11 +40,13 @@ def drift_of(equipping: Equipping) -> tuple[Drift, ...]:
     found: list[Drift] = []
     for wanted in equipping.outfit.environments:
         if wanted.name in here:
-            found += _of_environment(here[wanted.name], equipping)
+            found += _of_environment(here[wanted.name], equipping, wanted.interpreter)
     return (*found, *_of_sessions(equipping), *_unnamed(equipping))
 
 
-def _of_environment(environment: Environment, equipping: Equipping) -> Iterator[Drift]:
+def _of_environment(
+    environment: Environment, equipping: Equipping, interpreter: WantedInterpreter | None
+) -> Iterator[Drift]:
     subject = f"environment {environment.name}"
     for one in altered_files(environment)[:MOST_FILES]:
         state = "is gone" if one.is_gone else "was edited"
@@ -54,7 +57,7 @@ def _of_environment(environment: Environment, equipping: Equipping) -> Iterator[
         )
     if environment.contents.lock:
         try:
-            facts = equipping.facts()
+            facts = equipping.facts(interpreter)
             for line in drift_from_lock(environment, facts):
                 yield Drift(subject=subject, difference=line)
         except UshError as error:

@@ -41,7 +41,7 @@ class WantedVariable(Struct, frozen=True, kw_only=True):
 class WantedEnvironment(Struct, frozen=True, kw_only=True):
     """An environment: its packages as requirements, and files that list more of them (`pyproject.toml`, a requirement list)
     with the groups and extras that count; its interpreter, where it is another than the outfit's; nothing published after
-    `as_of`, as `YYYY-MM-DD`. `notebook` offers it as a kernel, `applications` in the desktop's menu. What is on its own
+    `as_of`, as `YYYY-MM-DD`. One of another language than Python is an isolated library without packages. `notebook` offers it as a kernel, `applications` in the desktop's menu. What is on its own
     search paths and in its variables holds while it is entered.
     """
 
@@ -51,12 +51,18 @@ class WantedEnvironment(Struct, frozen=True, kw_only=True):
     groups: tuple[str, ...] = ()
     extras: tuple[str, ...] = ()
     interpreter: WantedInterpreter | None = None
+    language: str = "python"
     as_of: str = ""
     notebook: bool = False
     applications: tuple[str, ...] = ()
     paths: tuple[WantedPath, ...] = ()
     variables: tuple[WantedVariable, ...] = ()
     when: str = ""
+
+    @property
+    def is_python(self) -> bool:
+        """Whether packages can be put into it."""
+        return self.language == "python"
 
 
 class WantedSuite(Struct, frozen=True, kw_only=True):

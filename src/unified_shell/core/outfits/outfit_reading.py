@@ -1,7 +1,7 @@
 """Reading an outfit from its TOML file: every mistake at once, with its line and what was expected."""
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from packaging.markers import InvalidMarker, Marker
 from packaging.requirements import InvalidRequirement, Requirement
@@ -9,6 +9,7 @@ from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
 from unified_shell.core.catalogs.check_tables import check_of
 from unified_shell.core.catalogs.checking import CheckedFile, CheckedTable
+from unified_shell.core.interpreters.languages import languages
 from unified_shell.core.shells.dialects.table import DIALECTS
 
 from .outfit import (
@@ -21,13 +22,16 @@ from .outfit import (
     WantedVariable,
 )
 
-__all__ = ["parse_outfit"]
+__all__ = ["LANGUAGES", "ONLY_PYTHON", "parse_outfit"]
 
 NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]*")
 VARIABLE = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 PLACEHOLDER = re.compile(r"\{([^{}]*)\}")
 SCOPES = ("me", "everyone")
 FORMS = ("binary", "source")
+LANGUAGES = ("python", *(one.name for one in languages() if one.library))
+# What is about packages, of which there are only Python's.
+ONLY_PYTHON = ("packages", "from", "groups", "extras", "as-of", "notebook", "applications")
 
 
 def parse_outfit(content: bytes, where: str) -> Outfit:
@@ -55,7 +59,7 @@ def parse_outfit(content: bytes, where: str) -> Outfit:
     if head is not None:
         head.no_others()
     _check_placeholders(found, top)
-    _check_environments(found, top)
+    _check_environments(found, top.tables("check"))
     top.no_others()
     file.finish()
     return found
@@ -94,13 +98,17 @@ def _interpreter(table: CheckedTable | None) -> WantedInterpreter:
 
 def _environment(name: str, table: CheckedTable) -> WantedEnvironment:
     version = table.text("interpreter", fits=_bound)
+    language = table.text("language", fits=_one_of(LANGUAGES)) or "python"
     found = WantedEnvironment(
         name=name,
         packages=table.texts("packages"),
         files=table.one_or_more_texts("from"),
         groups=table.texts("groups"),
         extras=table.texts("extras"),
-        interpreter=WantedInterpreter(version=version) if version else None,
+        interpreter=WantedInterpreter(language=language, version=version)
+        if version or language != "python"
+        else None,
+        language=language,
         as_of=table.date("as-of"),
         notebook=table.truth("notebook"),
         applications=table.texts("applications"),
@@ -111,6 +119,10 @@ def _environment(name: str, table: CheckedTable) -> WantedEnvironment:
     for text in found.packages:
         if expected := _requirement(text):
             table.mistake("packages", f"{text!r} in packages; expected {expected}")
+    if not found.is_python:
+        for key in ONLY_PYTHON:
+            if key in table.names():
+                table.mistake(key, f"{key}: only for Python; an environment of {language} is filled by its own means")
     table.no_others()
     return found
 
@@ -191,15 +203,13 @@ def _check_placeholders(outfit: Outfit, top: CheckedTable) -> None:
                 top.mistake(key, f"{{{held}}} in {text!r}; expected one of: {known}")
 
 
-def _check_environments(outfit: Outfit, top: CheckedTable) -> None:
+def _check_environments(outfit: Outfit, tables: Iterable[CheckedTable]) -> None:
     """Note checks that name an environment of none of these."""
     names = {one.name for one in outfit.environments}
-    for number, check in enumerate(outfit.checks, 1):
+    known = ", ".join(sorted(names)) or "none"
+    for number, (check, table) in enumerate(zip(outfit.checks, tables, strict=False), 1):
         if check.environment and check.environment not in names:
-            known = ", ".join(sorted(names)) or "none"
-            top.mistake(
-                "check", f"check {number} is in {check.environment!r}; the outfit's environments are: {known}"
-            )
+            table.mistake("in", f"check {number} is in {check.environment!r}; the outfit's environments are: {known}")
 
 
 def _one_of(known: Sequence[str]) -> Callable[[str], str]:

@@ -10,6 +10,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.changes.plan import Change, Prepared
 from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.environments.libraries.new_library import plan_new_library
 from unified_shell.core.environments.lifecycle import plan_new
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.layout import link_place
@@ -23,6 +24,7 @@ from unified_shell.core.environments.packages.requirement_files import read_requ
 from unified_shell.core.environments.trees.next_edition import new_contents, proof_of_start
 from unified_shell.core.errors import Refused
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.languages import title_of
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.files.digests import NO_SHA256
 from unified_shell.core.machine.places import Place, join
@@ -50,9 +52,15 @@ def plan_environments(equipping: Equipping, suites: Mapping[str, str]) -> list[C
         if not equipping.is_meant(wanted.when):
             continue
         known = here.get(wanted.name)
-        change = _grown(equipping, wanted, known, suites) if known else _new(equipping, wanted, suites)
+        if not wanted.is_python:
+            change = _library(equipping, wanted, known, suites)
+        elif known is not None:
+            change = _grown(equipping, wanted, known, suites)
+        else:
+            change = _new(equipping, wanted, suites)
         changes.append(prepared_apart(change, f"environment-{wanted.name}"))
-        changes += _offers(equipping, wanted, known)
+        if wanted.is_python:
+            changes += _offers(equipping, wanted, known)
     return changes
 
 
@@ -90,30 +98,64 @@ def _new(equipping: Equipping, wanted: WantedEnvironment, suites: Mapping[str, s
     return replace(got, plan=plan).verified_by(lambda: (proof_of_start(prefix, facts, host),))
 
 
+def _library(
+    equipping: Equipping, wanted: WantedEnvironment, known: Environment | None, suites: Mapping[str, str]
+) -> Change:
+    """Plan an environment of another language: an isolated library, which its own means fill."""
+    host, locations = equipping.host, equipping.locations
+    bound = wanted.interpreter.version if wanted.interpreter is not None else ""
+    if known is None:
+        wiring = _own_wiring(equipping, wanted, Wiring(), suites)
+        return plan_new_library(wanted.name, wanted.language, bound, host, locations, wiring=wiring)
+    _check_interpreter(wanted, known, bound)
+    return _wired(equipping, wanted, known, suites)
+
+
+def _wired(
+    equipping: Equipping, wanted: WantedEnvironment, environment: Environment, suites: Mapping[str, str]
+) -> Change:
+    """Plan what an environment's own wiring lacks, and nothing else."""
+    wiring = _own_wiring(equipping, wanted, environment.contents.wiring, suites)
+    own = OwnWiring(
+        environment=environment, client=equipping.client, host=equipping.host, locations=equipping.locations
+    )
+    return own.plan_wiring(f"Wire {wanted.name}", added_lines(environment.contents.wiring, wiring), wiring)
+
+
+def _check_interpreter(wanted: WantedEnvironment, environment: Environment, bound: str, newer: str = "") -> None:
+    """Raise Refused for an environment that is on another language, or on a version that is not wanted; `newer` is the
+    version of the interpreter that fits.
+    """
+    contents = environment.contents
+    if contents.language == wanted.language and (not bound or version_fits(contents.python, bound)):
+        return
+    title = title_of(contents.language)
+    expected = " ".join(
+        filter(None, (title_of(wanted.language) if contents.language != wanted.language else "", bound))
+    )
+    raise Refused(
+        f"the environment {wanted.name} is on {title} {contents.python}; wanted is {expected}",
+        next_step=ush("environment", "copy", wanted.name, f"{wanted.name}-new", "--interpreter", newer)
+        if newer
+        else ush("environment", "rename", wanted.name, f"{wanted.name}-before"),
+    )
+
+
 def _grown(
     equipping: Equipping, wanted: WantedEnvironment, environment: Environment, suites: Mapping[str, str]
 ) -> Change:
     facts = equipping.facts(wanted.interpreter)
     bound = (wanted.interpreter or equipping.outfit.interpreter).version
-    if bound and not version_fits(environment.contents.python, bound):
-        raise Refused(
-            f"the environment {wanted.name} is on Python {environment.contents.python}; wanted is {bound}",
-            next_step=ush(
-                "environment", "copy", wanted.name, f"{wanted.name}-new", "--interpreter", facts.full_version
-            ),
-        )
+    _check_interpreter(wanted, environment, bound, facts.full_version if environment.contents.is_python else "")
     wiring = _own_wiring(equipping, wanted, environment.contents.wiring, suites)
     requests = requirements_of(wanted, equipping.folder)
     lacking = [one for one in requests if _is_lacking(one, environment, facts)]
     lock = _checked_lock(equipping, wanted, requests, facts)
     if lock and not has_all_of_lock(environment, lock):
         lacking = lacking or list(requests)
-    own = OwnWiring(
-        environment=environment, client=equipping.client, host=equipping.host, locations=equipping.locations
-    )
-    lines = added_lines(environment.contents.wiring, wiring)
     if not lacking:
-        return own.plan_wiring(f"Wire {wanted.name}", lines, wiring)
+        return _wired(equipping, wanted, environment, suites)
+    lines = added_lines(environment.contents.wiring, wiring)
     wired = replace(environment, contents=replace(environment.contents, wiring=wiring))
     change = _filled(equipping, wanted, wired, lacking)
     return replace(change, plan=replace(change.plan, lines=(*change.plan.lines, *lines)))

@@ -5,7 +5,8 @@ What is put into the library is not ours to get: the language's own means do tha
 
 import os
 import uuid
-from collections.abc import Sequence
+
+from msgspec.structs import replace
 
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import Step
@@ -13,33 +14,36 @@ from unified_shell.core.environments.model.contents import FILE_NAME, Contents, 
 from unified_shell.core.environments.model.layout import WIRED_MARK, link_place
 from unified_shell.core.environments.model.registry import Environment, check_name
 from unified_shell.core.environments.trees.editions import edition_steps
-from unified_shell.core.errors import CouldNot, UnknownName, UsageError
+from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.interpreters.languages import Language, find_language, languages
-from unified_shell.core.interpreters.other_languages import said_version
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
-from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.shells.wiring.enter_scripts import enter_scripts
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .library_checks import check_library, interpreter_name
+from .library_interpreter import library_interpreter
 from .library_variables import library_variables, unfit_in
 
 __all__ = ["plan_new_library"]
 
 
-def plan_new_library(name: str, language: str, wanted: str, host: Host, locations: Locations) -> Change:
-    """Plan to make an environment of a language, on `wanted` (a path or the beginning of a version) or the first found.
+def plan_new_library(
+    name: str, language: str, wanted: str, host: Host, locations: Locations, *, wiring: Wiring | None = None
+) -> Change:
+    """Plan to make an environment of a language, on `wanted` (a path, a name here or a version) or the first found; `wiring`
+    is more that holds while it is entered.
 
     Raises UnknownName and UsageError for a language that has no isolated libraries here, CouldNot without interpreter.
     """
     check_name(name, locations)
     prefix = link_place(locations.data, name)
     table = _language_for(language, name, prefix)
-    executable, version = _interpreter(table, wanted, host)
+    own = wiring or Wiring()
+    executable, version = library_interpreter(table, wanted, host, locations)
     contents = Contents(
         name=name,
         identity=str(uuid.uuid4()),
@@ -47,7 +51,7 @@ def plan_new_library(name: str, language: str, wanted: str, host: Host, location
         python=version,
         made_seconds=now_seconds(),
         language=table.name,
-        wiring=Wiring(variables=library_variables(table, prefix)),
+        wiring=replace(own, variables=(*library_variables(table, prefix), *own.variables)),
     )
 
     def prepare(staging: Place) -> tuple[Step, ...]:
@@ -109,39 +113,6 @@ def _language_for(language: str, name: str, prefix: Place) -> Language:
 
 def _environment(name: str, prefix: Place, contents: Contents) -> Environment:
     return Environment(name=name, prefix=prefix, edition=1, contents=contents)
-
-
-def _interpreter(table: Language, wanted: str, host: Host) -> tuple[Place, str]:
-    """Return the interpreter and its version: at the path that is wanted, or the first on PATH of that version."""
-    if "/" in wanted:
-        path = join(host.working_directory, wanted)
-        version, trouble = said_version(table, path, host)
-        if trouble:
-            raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step=ush("interpreter", "list"))
-        return path, version
-    tried = []
-    for path in _on_path(table, host.search_path()):
-        version, _ = said_version(table, path, host)
-        if version and (not wanted or f"{version}.".startswith(f"{wanted}.")):
-            return path, version
-        tried.append(f"{path} ({version or 'does not start'})")
-    raise CouldNot(
-        f"there is no {table.title}{f' {wanted}' if wanted else ''} on PATH"
-        + (f"; there is {', '.join(tried)}" if tried else ""),
-        next_step=ush("interpreter", "get", table.name),
-    )
-
-
-def _on_path(table: Language, folders: Sequence[str]) -> list[Place]:
-    found: list[Place] = []
-    for folder in folders:
-        names = sorted(os.listdir(folder)) if os.path.isdir(folder) else []
-        found += [
-            join(folder, one)
-            for one in names
-            if table.is_executable_name(one) and is_executable_file(join(folder, one))
-        ]
-    return found
 
 
 def _make_tree(tree: str, prefix: Place, contents: Contents, table: Language, host: Host) -> None:

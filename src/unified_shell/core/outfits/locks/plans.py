@@ -101,9 +101,11 @@ def lock_environment(
     *,
     kept: Mapping[NormalizedName, str] | None = None,
 ) -> EnvironmentLock | None:
-    """Settle an environment for each target that it is meant for, None where it is meant for none; `kept` are versions to
-    stay with, those of the lock that is there where it is None.
+    """Settle an environment for each target that it is meant for, None where it is meant for none, or has no packages by its
+    language; `kept` are versions to stay with, those of the lock that is there where it is None.
     """
+    if not wanted.is_python:
+        return None
     path = lock_file_of(equipping.place, wanted.name)
     as_of = options.as_of or wanted.as_of
     rules = Rules(as_of=f"{as_of}T23:59:59Z" if as_of else "")
