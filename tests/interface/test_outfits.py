@@ -411,6 +411,16 @@ def test_a_project_and_a_list_are_taken_and_an_environment_of_another_python_is_
     assert os.path.exists(outfit.environment("field"))
 
 
+def test_a_starter_is_called_and_filled_as_asked_for(account: Account) -> None:
+    account.ush("outfit", "new", "images", "--name", "comb photos", "--yes", code=2)
+    account.ush("outfit", "new", "images", "--package", "hum >>2", "--yes", code=2)
+    assert not (account.home / "outfit.toml").exists()
+    account.ush("outfit", "new", "images", "--name", "combs", "--package", "hivehum>=2", "--yes")
+    document = tomllib.loads((account.home / "outfit.toml").read_text())
+    assert document["outfit"]["name"] == "combs"
+    assert document["environment"]["images"]["packages"][-2:] == ["tifffile", "hivehum>=2"]
+
+
 def test_a_library_of_another_language_is_equipped_kept_captured_and_refused_on_another(outfit: Account) -> None:
     outfit.write(
         "lua.toml",

@@ -54,11 +54,16 @@ def print_starters(screen: Screen, found: Sequence[Starter]) -> None:
     print_table(screen, ("", "starter", "download", "disk", "to start", "what it brings"), rows)
 
 
-def choose_starter(found: Sequence[Starter]) -> str:
-    """Ask a person at a terminal which one, by number or name; raises Abort where they leave."""
+def choose_starter(found: Sequence[Starter]) -> tuple[str, str, tuple[str, ...]]:
+    """Ask a person at a terminal which one, by number or name, what to call the outfit, and which packages it needs besides;
+    raises Abort where they leave.
+    """
     names = [one.name for one in found]
     known = {str(number): name for number, name in enumerate(names, 1)} | {name: name for name in names}
     said: str = click.prompt(
         "Which one? Its number or name", type=click.Choice(list(known)), show_choices=False, err=True
     )
-    return known[said]
+    starter = known[said]
+    called: str = click.prompt("What is the study called?", default=starter, err=True)
+    more: str = click.prompt("Packages that it needs besides", default="", show_default=False, err=True)
+    return starter, called, tuple(more.replace(",", " ").split())

@@ -47,13 +47,19 @@ def capture(context: Context, file: str, *, name: str, no_lock: bool, how: Chang
 @click.command(cls=CheckedCommand)
 @click.argument("starter", default="")
 @click.option("--into", default="outfit.toml", metavar="FILE", show_default=True, help="The outfit's file.")
+@click.option("--name", "called", default="", help="What the study is called [default: the starter's name].")
+@click.option("--package", "packages", multiple=True, metavar="REQUIREMENT", help="A package that it needs besides.")
 @click.option("--json", "as_list", is_flag=True, help="List the starters as JSON.")
 @click.option("-y", "--yes", is_flag=True, help="Write the file without asking.")
 @pass_context
-def new(context: Context, starter: str, *, into: str, as_list: bool, yes: bool) -> None:
+def new(
+    context: Context, starter: str, *, into: str, called: str, packages: tuple[str, ...], as_list: bool, yes: bool
+) -> None:
     """Begin an outfit from the starter STARTER, or list the starters: what each brings, its download and disk, and what can
-    be started afterwards. At a terminal, choose one.
+    be started afterwards. At a terminal, choose one and say what else the study needs.
     """
+    from functools import partial
+
     from unified_shell.core.outfits.new_plans import plan_new_outfit
     from unified_shell.core.outfits.starters import starters
     from unified_shell.views.json_view import json_text
@@ -67,7 +73,8 @@ def new(context: Context, starter: str, *, into: str, as_list: bool, yes: bool) 
         if not (context.screen.is_terminal and sys.stdin.isatty()):
             context.screen.next(ush("outfit", "new", "STARTER"))
             return
-        starter = choose_starter(starters())
+        starter, called, packages = choose_starter(starters())
     place = Place(os.path.normpath(join(context.host.working_directory, os.path.expanduser(into))))
     how = ChangeOptions(yes=yes, only_plan=False, as_json=False, strict=False)
-    perform(context, lambda: plan_new_outfit(starter, place, context.host, context.locations), how)
+    make = partial(plan_new_outfit, starter, place, context.host, context.locations, called=called, packages=packages)
+    perform(context, make, how)

@@ -1,7 +1,9 @@
 """The plan for beginning an outfit from a starter."""
 
+from collections.abc import Sequence
+
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
-from unified_shell.core.errors import Refused
+from unified_shell.core.errors import Refused, UsageError
 from unified_shell.core.indexes.registered import INDEXES
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
@@ -10,14 +12,22 @@ from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.next_steps import Afterward, Labelled, ush
 
 from .locks.plans import text_step
+from .outfit_reading import is_outfit_name
 from .starters import read_starter
 
 __all__ = ["plan_new_outfit"]
 
 
-def plan_new_outfit(starter: str, place: Place, host: Host, locations: Locations) -> Change:
-    """Plan to write a starter to a file; raises UnknownName, and Refused where another outfit is there."""
-    text = read_starter(starter)
+def plan_new_outfit(
+    starter: str, place: Place, host: Host, locations: Locations, *, called: str = "", packages: Sequence[str] = ()
+) -> Change:
+    """Plan to write a starter, `called` otherwise and with more packages, to a file.
+
+    Raises UnknownName, UsageError for what is not a requirement or a name, and Refused where another outfit is there.
+    """
+    if called and not is_outfit_name(called):
+        raise UsageError(f"{called!r} cannot be an outfit's name", next_step="letters, digits, '-', '_' and '.'")
+    text = read_starter(starter, called=called, packages=packages)
     there = read_file(place)
     if there is not None and there[0] != text.encode():
         raise Refused(

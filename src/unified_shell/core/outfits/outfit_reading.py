@@ -22,7 +22,7 @@ from .outfit import (
     WantedVariable,
 )
 
-__all__ = ["LANGUAGES", "ONLY_PYTHON", "parse_outfit"]
+__all__ = ["LANGUAGES", "ONLY_PYTHON", "is_outfit_name", "parse_outfit"]
 
 NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]*")
 VARIABLE = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
@@ -32,6 +32,11 @@ FORMS = ("binary", "source")
 LANGUAGES = ("python", *(one.name for one in languages() if one.library))
 # What is about packages, of which there are only Python's.
 ONLY_PYTHON = ("packages", "from", "groups", "extras", "as-of", "notebook", "applications")
+
+
+def is_outfit_name(text: str) -> bool:
+    """Tell whether an outfit, or something that it names, may be called so."""
+    return NAME.fullmatch(text) is not None
 
 
 def parse_outfit(content: bytes, where: str) -> Outfit:
@@ -217,7 +222,7 @@ def _one_of(known: Sequence[str]) -> Callable[[str], str]:
 
 
 def _name(text: str) -> str:
-    return "" if NAME.fullmatch(text) else "letters, digits, '-', '_' and '.'"
+    return "" if is_outfit_name(text) else "letters, digits, '-', '_' and '.'"
 
 
 def _bound(text: str) -> str:

@@ -1,10 +1,14 @@
 """The outfits that are part of ush, to begin from; each was equipped and verified on a real index before it was listed."""
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
+import tomlkit
 from msgspec import Struct
 
+from unified_shell.core.environments.packages.requests import parse_request
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.next_steps import ush
 
@@ -31,9 +35,20 @@ def starters() -> tuple[Starter, ...]:
     return tuple(msgspec.convert(row, Starter) for row in rows)
 
 
-def read_starter(name: str) -> str:
-    """Return the text of a starter; raises UnknownName."""
+def read_starter(name: str, *, called: str = "", packages: Sequence[str] = ()) -> str:
+    """Return the text of a starter, `called` otherwise and with more packages in its first environment; raises UnknownName,
+    and UsageError for what is not a requirement.
+    """
     known = [one.name for one in starters()]
     if name not in known:
         raise UnknownName("starter", name, known, next_step=ush("outfit", "new"))
-    return (FOLDER / f"{name}.toml").read_text(encoding="utf-8")
+    text = (FOLDER / f"{name}.toml").read_text(encoding="utf-8")
+    if not called and not packages:
+        return text
+    document: Any = tomlkit.parse(text)
+    if called:
+        document["outfit"]["name"] = called
+    environment = next(iter(document["environment"].values()))
+    held = environment.get("packages", [])
+    environment["packages"] = [*held, *(str(parse_request(text)) for text in packages)]
+    return tomlkit.dumps(document)
