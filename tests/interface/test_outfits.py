@@ -411,6 +411,26 @@ def test_a_project_and_a_list_are_taken_and_an_environment_of_another_python_is_
     assert os.path.exists(outfit.environment("field"))
 
 
+@pytest.mark.skipif(sys.version_info[:2] >= (3, 13), reason="the wheel is for a newer Python than ours")
+@pytest.mark.parametrize("made_for", [{"tag": "cp313-cp313-linux_x86_64"}, {"requires_python": ">=3.12"}])
+def test_a_package_for_another_python_has_that_one_named_and_it_is_the_next_plan(
+    account: Account, tmp_path: Path, made_for: dict[str, str]
+) -> None:
+    wheel(tmp_path, "combgraph", "2.0", **made_for)  # type: ignore[arg-type]
+    environment = '[environment.hive]\npackages = ["combgraph"]\n'
+    text = f'[outfit]\nname = "combs"\n[index.wheels]\nurl = "{tmp_path}"\n{environment}'
+    account.write("outfit.toml", text)
+    before = visible_state(account.home)
+    said = account.ush("outfit", "equip", "--yes", code=4).err
+    advice = (
+        "Python 3.13, which is in a catalog, has all of it: write interpreter = '==3.13.*' below [environment.hive]"
+    )
+    assert advice in said
+    account.write("outfit.toml", f"{text}interpreter = '==3.13.*'\n")
+    assert "Install the interpreter python-3.13" in account.ush("outfit", "plan", code=1).out
+    assert visible_state(account.home) == before | {"outfit.toml": visible_state(account.home)["outfit.toml"]}
+
+
 def test_a_starter_is_called_and_filled_as_asked_for(account: Account) -> None:
     account.ush("outfit", "new", "images", "--name", "comb photos", "--yes", code=2)
     account.ush("outfit", "new", "images", "--package", "hum >>2", "--yes", code=2)

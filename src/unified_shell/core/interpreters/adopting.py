@@ -18,7 +18,7 @@ from unified_shell.core.shells.startup.hookup import chosen_shells
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, discover, find_interpreters
-from .facts import InterpreterFacts, probe
+from .facts import OLDEST_BASE, InterpreterFacts, probe
 from .managed import all_managed
 from .registered import forgetting_steps, registration_steps
 from .requesting import version_fits
@@ -26,7 +26,6 @@ from .requesting import version_fits
 __all__ = ["choose_interpreter", "plan_adopt", "plan_forget"]
 
 # What environments are made on.
-OLDEST = (3, 8, 0)
 
 
 def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: str = "") -> Change:
@@ -62,7 +61,7 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
         ),
         afterwards=(
             Labelled(label="Create an environment", step=ush("environment", "new", "study", "--interpreter", chosen))
-            if facts.version >= OLDEST
+            if facts.version >= OLDEST_BASE
             else Labelled(
                 label="Start it",
                 step=Command(words=(facts.executable,), why="too old for environments, which need 3.8"),
@@ -130,7 +129,7 @@ def _tell_unfit(wanted: str, version: str, host: Host) -> None:
     for one in discover(host, only_python=True, thorough=True).python:
         if one.facts is None or one.facts.environment_prefix or not version_fits(one.facts.full_version, version):
             continue
-        if one.facts.version < OLDEST:
+        if one.facts.version < OLDEST_BASE:
             raise UsageError(
                 f"{one.facts.title} ({shown(one.facts.executable, host.home)}) is too old for environments, which need 3.8",
                 next_step=(
@@ -147,7 +146,7 @@ def _tell_unfit(wanted: str, version: str, host: Host) -> None:
 
 def _is_base(found: FoundInterpreter) -> bool:
     facts = found.facts
-    return facts is not None and not facts.environment_prefix and facts.version >= OLDEST
+    return facts is not None and not facts.environment_prefix and facts.version >= OLDEST_BASE
 
 
 def _found_path(path: str, host: Host) -> str:

@@ -15,11 +15,14 @@ from unified_shell.core.machine.processes.processes import Ran, run_program
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 from unified_shell.core.next_steps import ush
 
-__all__ = ["InterpreterFacts", "ask_python", "parse_facts", "probe"]
+__all__ = ["OLDEST_BASE", "InterpreterFacts", "ask_python", "parse_facts", "probe"]
 
 MARKER = b"@@USH-FACTS@@ "
 # An interpreter starts in a moment; from a cold network volume it may take seconds.
 PROBE_SECONDS = 10.0
+
+# Older ones have another site and import machinery.
+OLDEST_BASE = (3, 8)
 
 
 class InterpreterFacts(Struct, frozen=True, kw_only=True):

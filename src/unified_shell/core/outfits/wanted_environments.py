@@ -22,7 +22,7 @@ from unified_shell.core.environments.packages.lock_files import LockRequest, pla
 from unified_shell.core.environments.packages.requests import parse_request
 from unified_shell.core.environments.packages.requirement_files import read_requirements
 from unified_shell.core.environments.trees.next_edition import new_contents, proof_of_start
-from unified_shell.core.errors import Refused
+from unified_shell.core.errors import NoSolution, Refused
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.languages import title_of
 from unified_shell.core.interpreters.requesting import version_fits
@@ -36,6 +36,7 @@ from unified_shell.core.shells.planning.variables import with_variable
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .equipping import Equipping
+from .fitting_pythons import no_solution_here
 from .locks.beside import check_lock_holds, has_all_of_lock, lock_file_of
 from .outfit import WantedEnvironment
 
@@ -88,7 +89,10 @@ def _new(equipping: Equipping, wanted: WantedEnvironment, suites: Mapping[str, s
     if not requests:
         return empty
     _checked_lock(equipping, wanted, requests, facts)
-    got = _filled(equipping, wanted, environment, requests)
+    try:
+        got = _filled(equipping, wanted, environment, requests)
+    except NoSolution as error:
+        raise no_solution_here(error, wanted, requests, _rules(wanted), equipping) from error
     plan = replace(
         empty.plan,
         lines=(*empty.plan.lines, *got.plan.lines),
@@ -177,7 +181,7 @@ def _filled(
     equipping: Equipping, wanted: WantedEnvironment, environment: Environment, requests: Sequence[Requirement]
 ) -> Change:
     """Plan the packages: exactly those of the lock beside the outfit, where there is one."""
-    rules = Rules(as_of=f"{wanted.as_of}T23:59:59Z" if wanted.as_of else "")
+    rules = _rules(wanted)
     lock = lock_file_of(equipping.place, wanted.name)
     if os.path.isfile(lock):
         every = requirements_of(wanted, equipping.folder)
@@ -198,6 +202,10 @@ def _filled(
         equipping.locations,
         progress=equipping.progress,
     )
+
+
+def _rules(wanted: WantedEnvironment) -> Rules:
+    return Rules(as_of=f"{wanted.as_of}T23:59:59Z" if wanted.as_of else "")
 
 
 def _is_lacking(wanted: Requirement, environment: Environment, facts: InterpreterFacts) -> bool:

@@ -3,7 +3,7 @@
 import os
 
 from unified_shell.core.errors import InterpreterUnusable, Refused
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import OLDEST_BASE, InterpreterFacts, probe
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
@@ -14,13 +14,12 @@ from .registry import Environment
 
 __all__ = ["base_of", "check_base", "check_base_for"]
 
-OLDEST = (3, 8)
 _PROBED: dict[tuple[Place, int, int, int], InterpreterFacts] = {}
 
 
 def check_base(facts: InterpreterFacts) -> None:
     """Raise InterpreterUnusable for an interpreter that cannot be an environment's base."""
-    if facts.version[:2] < OLDEST:
+    if facts.version[:2] < OLDEST_BASE:
         raise InterpreterUnusable(
             f"{facts.title} is too old for an environment: its site and import machinery differ before 3.8",
             where=facts.executable,
