@@ -4,7 +4,7 @@ import pytest
 
 from unified_shell.views import progress_view
 from unified_shell.views.progress_view import ProgressView
-from unified_shell.views.screen import Screen
+from unified_shell.views.terminal.screen import Screen
 
 
 class _Clock:

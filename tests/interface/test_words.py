@@ -13,8 +13,8 @@ from support import suggestions
 from support.account import USH, Account, visible_state
 from support.wheels import rewrite, wheel
 from unified_shell import __version__
-from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.main import ush as cli
+from unified_shell.cli.parsing.abbreviations import CheckedCommand
 
 CASES: dict[str, tuple[list[str], int, str]] = {
     "unknown noun": (["enviroment", "list"], 2, "Did you mean environment?"),

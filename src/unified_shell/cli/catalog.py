@@ -6,9 +6,9 @@ import click
 
 from unified_shell.core.next_steps import ush
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
+from .parsing.abbreviations import VerbGroup
 
 if TYPE_CHECKING:
     from unified_shell.core.catalogs.address_book import NamedAddress

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from unified_shell.core.errors import Refused
 
-from .abbreviations import typed_call, typed_words
+from .parsing.abbreviations import typed_call, typed_words
 
 if TYPE_CHECKING:
     from unified_shell.core.changes.executor import Executor

@@ -2,9 +2,9 @@
 
 import click
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
+from .parsing.abbreviations import VerbGroup
 
 __all__ = ["command"]
 

@@ -9,7 +9,7 @@ from msgspec import Struct, field
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, everyone_locations, locations_of
 from unified_shell.core.machine.places import join
-from unified_shell.views.screen import Screen
+from unified_shell.views.terminal.screen import Screen
 
 if TYPE_CHECKING:
     from packaging.utils import NormalizedName

@@ -2,8 +2,8 @@
 
 import click
 
-from .abbreviations import CheckedCommand
 from .context import Context, pass_context
+from .parsing.abbreviations import CheckedCommand
 
 __all__ = ["demo"]
 

@@ -7,10 +7,10 @@ import click
 from unified_shell.core.next_steps import ush
 from unified_shell.views.next_step_text import next_step_text
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.request_options import RequestOptions, request_options
+from .parsing.abbreviations import VerbGroup
 
 __all__ = ["index"]
 
@@ -27,7 +27,7 @@ def list_indexes(context: Context, *, as_json: bool) -> None:
     """List the indexes in the order in which they are asked."""
     from unified_shell.core.indexes.registered import INDEXES
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.tables import print_table
+    from unified_shell.views.terminal.tables import print_table
 
     found = INDEXES.read_all(context.host, context.locations)
     if as_json:

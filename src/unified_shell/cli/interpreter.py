@@ -10,10 +10,10 @@ import msgspec
 from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.sides import side_options
+from .parsing.abbreviations import VerbGroup
 
 if TYPE_CHECKING:
     from collections.abc import Callable

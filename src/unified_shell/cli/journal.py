@@ -2,9 +2,9 @@
 
 import click
 
-from .abbreviations import CheckedCommand
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
+from .parsing.abbreviations import CheckedCommand
 
 __all__ = ["journal", "undo"]
 

@@ -7,8 +7,8 @@ import msgspec
 
 from unified_shell.core.next_steps import ush
 
-from .abbreviations import CheckedCommand
 from .context import Context, pass_context
+from .parsing.abbreviations import CheckedCommand
 
 if TYPE_CHECKING:
     from unified_shell.core.verification.modules.module_states import ModuleReport

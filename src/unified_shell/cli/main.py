@@ -12,9 +12,9 @@ from unified_shell import __version__
 from unified_shell.core.errors import CouldNot, UsageError, UshError, os_error_text
 from unified_shell.core.machine.interrupts import interrupting_signal, is_interrupted, note_interrupts
 from unified_shell.core.machine.places import typed
-from unified_shell.views.plain_text import plain_text
+from unified_shell.views.terminal.plain_text import plain_text
 
-from .abbreviations import resolve_beginning
+from .parsing.abbreviations import resolve_beginning
 from .streams import prepare_streams, trouble_of_output
 
 __all__ = ["main"]
@@ -152,7 +152,7 @@ def _disk_trouble(error: OSError) -> CouldNot:
 def _in_our_words(error: click.ClickException) -> UshError:
     from unified_shell.core.next_steps import Command
 
-    from .everyday_words import instead_of_option
+    from .parsing.everyday_words import instead_of_option
 
     ctx = error.ctx if isinstance(error, click.UsageError) else None
     text = error.format_message().rstrip(".")

@@ -2,7 +2,7 @@
 
 import click
 
-from .abbreviations import VerbGroup
+from .parsing.abbreviations import VerbGroup
 from .verbs.outfit_equip import equip, lock, pack, plan
 from .verbs.outfit_make import capture, new
 

@@ -6,10 +6,10 @@ import click
 
 from unified_shell.core.next_steps import ush
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.request_options import RequestOptions, request_options
+from .parsing.abbreviations import VerbGroup
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
+from .parsing.abbreviations import VerbGroup
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect

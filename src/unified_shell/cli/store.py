@@ -4,9 +4,9 @@ import sys
 
 import click
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, check_rights_for, for_whom, perform
 from .context import Context, pass_context
+from .parsing.abbreviations import VerbGroup
 
 __all__ = ["store"]
 

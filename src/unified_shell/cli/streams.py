@@ -10,7 +10,7 @@ import os
 import sys
 from typing import TextIO
 
-from unified_shell.views.plain_text import ENCODING_ERRORS
+from unified_shell.views.terminal.plain_text import ENCODING_ERRORS
 
 __all__ = ["prepare_streams", "trouble_of_output"]
 

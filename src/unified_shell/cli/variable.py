@@ -4,9 +4,9 @@ import click
 
 from unified_shell.core.next_steps import ush
 
-from .abbreviations import VerbGroup
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
+from .parsing.abbreviations import VerbGroup
 from .path import in_environment, with_condition
 
 __all__ = ["variable"]
@@ -25,7 +25,7 @@ def list_variables(context: Context, *, environment: str, as_json: bool) -> None
     """List the variables of the wiring, with what this session has."""
     from unified_shell.core.shells.wiring.wiring import read_wiring
     from unified_shell.views.json_view import json_text
-    from unified_shell.views.tables import print_table
+    from unified_shell.views.terminal.tables import print_table
 
     own = context.own_wiring(environment).environment.contents.wiring if environment else None
     wanted = (own or read_wiring(context.locations)).variables

@@ -7,10 +7,10 @@ import click
 from unified_shell.core.errors import UsageError
 from unified_shell.core.next_steps import ush
 
-from .abbreviations import CheckedCommand
 from .change_flow import ChangeOptions, for_whom, perform
 from .context import Context, pass_context
 from .options.verify_options import VerifyOptions, verify_options
+from .parsing.abbreviations import CheckedCommand
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

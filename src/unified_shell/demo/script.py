@@ -14,7 +14,7 @@ from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.machine.processes.processes import BackgroundProgram, run_program
-from unified_shell.views.screen import Screen
+from unified_shell.views.terminal.screen import Screen
 
 from .sample_suite import make_humscan_catalog
 from .study import make_study_index, make_tools

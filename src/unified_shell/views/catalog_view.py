@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.next_steps import ush
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from unified_shell.core.catalogs.reading import CatalogRead
     from unified_shell.core.interpreters.getting.offered import Offer
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_catalog", "print_offers"]
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from unified_shell.core.commands.patterns import MatchedName
     from unified_shell.core.commands.preferred import Choice
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_choices", "print_names"]
 

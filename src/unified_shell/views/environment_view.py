@@ -10,7 +10,7 @@ from unified_shell.core.machine.places import join, shown, typed
 from unified_shell.core.next_steps import ush
 
 from .next_step_text import next_step_text
-from .tables import heading, print_rows, print_table
+from .terminal.tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from unified_shell.core.verification.packages.environment_reports import EnvironmentReport
     from unified_shell.core.verification.packages.installed_metadata import Installed
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = [
     "environment_rows",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from unified_shell.core.interpreters.getting.parts import remedy_for
 from unified_shell.core.machine.places import shown
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from unified_shell.core.interpreters.managed import ManagedInterpreter
     from unified_shell.core.interpreters.other_languages import OtherInterpreter
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_all_interpreters", "print_interpreters", "print_other_interpreters"]
 

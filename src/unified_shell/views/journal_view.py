@@ -10,12 +10,12 @@ from unified_shell.core.changes.journal import Entry, EntryState
 from unified_shell.core.machine.clock import shown_time
 from unified_shell.core.machine.files.disks import shown_size
 
-from .tables import print_table
+from .terminal.tables import print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["JournalRow", "print_journal"]
 

@@ -8,7 +8,7 @@ from unified_shell.core.commands.states import State
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import shown
 
-from .tables import heading, print_rows, print_table
+from .terminal.tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from unified_shell.core.verification.standing import Standing
     from unified_shell.core.verification.survey import Survey
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = [
     "print_look",

@@ -9,12 +9,12 @@ from unified_shell.core.commands.states import State
 from unified_shell.core.machine.places import shown
 from unified_shell.core.verification.names.providers import ProviderPlace
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from unified_shell.core.verification.modules.module_states import ModuleReport
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_module"]
 

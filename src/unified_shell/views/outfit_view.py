@@ -8,7 +8,7 @@ import click
 
 from unified_shell.core.machine.files.disks import shown_size
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from unified_shell.core.outfits.drift import Drift
     from unified_shell.core.outfits.starters import Starter
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["choose_starter", "print_drift", "print_left_out", "print_starters"]
 

@@ -11,7 +11,7 @@ from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults
 
 from .json_view import json_text
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from unified_shell.core.shells.wiring.registry_wiring import RegistryEntry
     from unified_shell.core.shells.wiring.wiring import Wiring
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_own_paths", "print_path", "print_registry_path", "print_session_path"]
 

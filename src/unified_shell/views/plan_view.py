@@ -10,7 +10,7 @@ from unified_shell.core.next_steps import Labelled, ush
 
 from .next_step_text import next_step_text
 from .plan_sentences import sentence_of
-from .tables import heading, print_rows, print_table
+from .terminal.tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from unified_shell.core.findings import Finding
     from unified_shell.core.next_steps import Afterward
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_afterwards", "print_findings", "print_outcome", "print_plan"]
 

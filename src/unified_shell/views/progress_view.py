@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from rich.progress import Progress, TaskID
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["ProgressView"]
 

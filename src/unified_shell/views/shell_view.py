@@ -11,7 +11,7 @@ from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.startup.startup_costs import edits_paths
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from unified_shell.core.shells.startup.startup_costs import FileCost
     from unified_shell.core.shells.startup.startup_files import StartupState
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_command_sessions", "print_session_scripts", "print_startup_files"]
 

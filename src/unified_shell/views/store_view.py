@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.next_steps import ush
 
-from .tables import print_table
+from .terminal.tables import print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from unified_shell.core.environments.upkeep.downloads import Downloads
     from unified_shell.core.environments.upkeep.store_usage import StoreEntry
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_store", "print_unused"]
 

@@ -8,14 +8,14 @@ import click
 
 from unified_shell.core.machine.files.disks import shown_size
 
-from .tables import heading, print_table
+from .terminal.tables import heading, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from unified_shell.core.suites.suite_list import SuiteRow
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["choose_suite"]
 

@@ -8,7 +8,7 @@ from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.places import shown
 from unified_shell.core.next_steps import ush
 
-from .tables import heading, print_rows, print_table
+from .terminal.tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from unified_shell.core.suites.managed_suites import ManagedSuite
     from unified_shell.core.suites.suite_list import SuiteRow
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["print_suite", "print_suites"]
 

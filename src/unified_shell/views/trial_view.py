@@ -12,10 +12,10 @@ from unified_shell.core.machine.places import join, shown
 from unified_shell.core.next_steps import Command
 from unified_shell.core.shells.sessions.path_faults import first_on
 
-from .plain_text import plain_text
 from .plan_view import print_findings
 from .reports.trial_plot import plot_table
-from .tables import heading, print_table
+from .terminal.plain_text import plain_text
+from .terminal.tables import heading, print_table
 from .verify_view import count_text
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from unified_shell.core.suites.trials.evidence import Evidence
     from unified_shell.core.suites.trials.trial_runs import RunFigures, TrialRun
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["evidence_rows", "print_evidence", "print_trial"]
 

@@ -11,7 +11,7 @@ from unified_shell.core.next_steps import ush
 
 from .next_step_text import next_step_text
 from .plan_view import print_findings
-from .tables import heading, print_rows, print_table
+from .terminal.tables import heading, print_rows, print_table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from unified_shell.core.findings import Finding
     from unified_shell.core.verification.verifying import Verified
 
-    from .screen import Screen
+    from .terminal.screen import Screen
 
 __all__ = ["count_text", "faults_alike", "print_checks", "print_verification"]
 

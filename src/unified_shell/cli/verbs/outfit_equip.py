@@ -4,9 +4,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, check_rights_for, perform
 from unified_shell.cli.context import Context, pass_context
+from unified_shell.cli.parsing.abbreviations import CheckedCommand
 
 from .outfit_context import read_equipping, read_pack
 

@@ -6,9 +6,9 @@ import sys
 
 import click
 
-from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, perform
 from unified_shell.cli.context import Context, pass_context
+from unified_shell.cli.parsing.abbreviations import CheckedCommand
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 

@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING, TypedDict, Unpack
 
 import click
 
-from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.change_flow import ChangeOptions, change_options, for_whom, perform
 from unified_shell.cli.context import Context, pass_context
+from unified_shell.cli.parsing.abbreviations import CheckedCommand
 from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import ush
 

@@ -2,8 +2,8 @@
 
 import click
 
-from unified_shell.cli.abbreviations import CheckedCommand
 from unified_shell.cli.context import Context, pass_context
+from unified_shell.cli.parsing.abbreviations import CheckedCommand
 from unified_shell.core.machine.places import join
 
 __all__ = ["try_one", "try_suite"]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from unified_shell.views.tables import heading, print_rows
+from unified_shell.views.terminal.tables import heading, print_rows
 
 if TYPE_CHECKING:
     from unified_shell.core.verification.reports.comparing import Difference
-    from unified_shell.views.screen import Screen
+    from unified_shell.views.terminal.screen import Screen
 
 __all__ = ["difference_lines", "print_difference"]
 

@@ -5,7 +5,7 @@ from xml.etree import ElementTree
 
 from unified_shell.core.findings import Verdict
 from unified_shell.views.next_step_text import next_step_text
-from unified_shell.views.plain_text import plain_text
+from unified_shell.views.terminal.plain_text import plain_text
 
 if TYPE_CHECKING:
     from unified_shell.core.findings import Finding

@@ -13,7 +13,7 @@ from unified_shell.core.findings import Verdict
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.own_extras import extra_line
 from unified_shell.views.next_step_text import next_step_text
-from unified_shell.views.plain_text import plain_text
+from unified_shell.views.terminal.plain_text import plain_text
 from unified_shell.views.trial_view import evidence_rows
 from unified_shell.views.verify_view import count_text, faults_alike
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import sys
 from typing import TYPE_CHECKING, TextIO
 
-from .next_step_text import next_step_text
+from unified_shell.views.next_step_text import next_step_text
+
 from .plain_text import plain_text
 
 if TYPE_CHECKING:

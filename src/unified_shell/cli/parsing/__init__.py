@@ -1,0 +1,1 @@
+"""How words are read: unique beginnings, everyday words, and what help says."""
