@@ -7,12 +7,17 @@ import runpy
 import shlex
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
+import click
 import pytest
 
 from support.account import Account
 from support.suggestions import trouble_of
+from support.typist import type_line
+from unified_shell.cli.main import ush
+from unified_shell.cli.manual.help_text import examples
 from unified_shell.core.catalogs.check_tables import parse_checks
 from unified_shell.core.changes.plan import About
 from unified_shell.core.findings import Cause
@@ -107,3 +112,36 @@ def test_every_command_line_of_the_documents_is_one_of_ours() -> None:
     # In a sentence a command may be named without what it is given.
     nameless = {line for line in named if troubles[line].startswith("Missing argument")}
     assert not {line: trouble for line, trouble in troubles.items() if trouble and line not in nameless}
+
+
+@pytest.fixture
+def samples(account: Account) -> Account:
+    """An account without anything, whose person is in the folder of the sample files."""
+    account.ush("demo", "--files", "apiary")
+    return Account(account.home, folder=account.home / "apiary")
+
+
+# What is told by the exit code: something is at fault, or lacking.
+TELLS = ("look ", "verify", "outfit plan")
+
+
+def test_every_example_of_help_is_typed_as_it_stands(samples: Account) -> None:
+    every = [" ".join(one) for one in _commands(ush, ())]
+    assert sorted(examples()) == sorted(every), "each command has an example"
+    wrong = {}
+    for line in (line for lines in examples().values() for line in lines):
+        done = type_line(samples, line)
+        may_tell = line.removeprefix("ush ").startswith(TELLS)
+        if done.code and not (may_tell and done.code == 1):
+            wrong[line] = (done.code, done.out[-300:], done.err)
+    assert not wrong, json.dumps(wrong, indent=1)
+
+
+def _commands(group: click.Group, above: tuple[str, ...]) -> Iterator[tuple[str, ...]]:
+    context = click.Context(group)
+    for name in group.list_commands(context):
+        found = group.get_command(context, name)
+        if isinstance(found, click.Group):
+            yield from _commands(found, (*above, name))
+        elif found is not None and not found.hidden:
+            yield (*above, name)

@@ -24,7 +24,6 @@ CASES: dict[str, tuple[list[str], int, str]] = {
     "delete": (["index", "delete", "apiary"], 2, "ush index drop apiary"),
     "activate": (["activate", "hive"], 2, "ush environment enter hive"),
     "update": (["env", "update", "hive"], 2, "ush package refresh -e hive"),
-    "help": (["help"], 2, "ush --help"),
     "version": (["version"], 2, "ush --version"),
     "two sides": (["path", "add", "tools", "--front", "--back"], 2, "--front and --back"),
     "a shell of elsewhere": (["shell", "wire", "cmd"], 2, "a shell of Windows"),

@@ -44,6 +44,8 @@ class Account:
 
     home: Path
     more: dict[str, str] = field(default_factory=dict)
+    # Where it is typed, if not at home.
+    folder: Path | None = None
 
     @property
     def variables(self) -> dict[str, str]:
@@ -63,7 +65,7 @@ class Account:
         if warm.is_for_the_interpreter(variables):
             done = self.run([USH, *typed], more=more)
         else:
-            found, out, err = warm.run(typed, variables, str(self.home), b"")
+            found, out, err = warm.run(typed, variables, str(self.folder or self.home), b"")
             done = Result(found, _text(out), _text(err))
         if code is not None:
             assert done.code == code, f"ush {words} ended with {done.code}, not {code}\n{done.out}\n{done.err}"
@@ -75,7 +77,7 @@ class Account:
         done = subprocess.run(
             argv,
             env={**self.variables, **(more or {})},
-            cwd=self.home,
+            cwd=self.folder or self.home,
             input=given.encode(),
             capture_output=True,
             timeout=120,

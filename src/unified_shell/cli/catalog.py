@@ -8,7 +8,7 @@ from unified_shell.core.next_steps import ush
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 if TYPE_CHECKING:
     from unified_shell.core.catalogs.address_book import NamedAddress
@@ -22,7 +22,7 @@ def catalog() -> None:
     """The folders and URLs that describe how to obtain interpreters and suites."""
 
 
-@catalog.command("list")
+@catalog.command("list", cls=ListCommand)
 @click.argument("word", default="")
 @click.option("--language", default="", help="Only offers for this language.")
 @click.option("--category", default="", help="Only offers in this category.")
@@ -66,7 +66,7 @@ def list_catalogs(context: Context, *, word: str, language: str, category: str, 
         click.get_current_context().exit(1)
 
 
-@catalog.command()
+@catalog.command(cls=ListCommand)
 @click.argument("name")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

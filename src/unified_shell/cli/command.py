@@ -4,7 +4,7 @@ import click
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 __all__ = ["command"]
 
@@ -14,7 +14,7 @@ def command() -> None:
     """Prefer one of several candidates for a name, or install a single command."""
 
 
-@command.command("list")
+@command.command("list", cls=ListCommand)
 @click.argument("pattern", default="")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

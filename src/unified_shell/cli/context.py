@@ -31,6 +31,7 @@ class Context(Struct, dict=True):
     passed_over: tuple[str, ...] = ()
     ties: "dict[NormalizedName, str]" = field(default_factory=dict)
     quiet: bool = False
+    plain: bool = False
     done: list[int] = field(default_factory=list)
 
     @cached_property
@@ -50,7 +51,12 @@ class Context(Struct, dict=True):
     @cached_property
     def screen(self) -> Screen:
         """Where things are shown."""
-        return Screen(no_color=bool(self.host.variable("NO_COLOR")), home=self.host.home)
+        return Screen(
+            no_color=bool(self.host.variable("NO_COLOR")),
+            home=self.host.home,
+            plain=self.plain or bool(self.host.variable("USH_PLAIN")),
+            is_dumb=self.host.variable("TERM") == "dumb",
+        )
 
     @cached_property
     def executor(self) -> "Executor":

@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 from .verbs.environment_new import new, own_files
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ def environment() -> None:
 environment.add_command(new)
 
 
-@environment.command("list")
+@environment.command("list", cls=ListCommand)
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_environments_(context: Context, *, as_json: bool) -> None:
@@ -47,7 +47,7 @@ def list_environments_(context: Context, *, as_json: bool) -> None:
         print_environments(context.screen, found, context.host.home, lost)
 
 
-@environment.command()
+@environment.command(cls=ListCommand)
 @click.argument("name")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

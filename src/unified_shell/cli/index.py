@@ -10,7 +10,7 @@ from unified_shell.views.next_step_text import next_step_text
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.request_options import RequestOptions, request_options
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 __all__ = ["index"]
 
@@ -20,7 +20,7 @@ def index() -> None:
     """The indexes that packages come from, in the order in which they are asked."""
 
 
-@index.command("list")
+@index.command("list", cls=ListCommand)
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def list_indexes(context: Context, *, as_json: bool) -> None:

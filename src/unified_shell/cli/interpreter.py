@@ -13,7 +13,7 @@ from unified_shell.core.next_steps import ush
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.sides import side_options
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -31,7 +31,7 @@ def interpreter() -> None:
     """Find, install, build, pack and register interpreters."""
 
 
-@interpreter.command("list")
+@interpreter.command("list", cls=ListCommand)
 @click.option("--below", "roots", multiple=True, metavar="DIR", help="Search only below DIR.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

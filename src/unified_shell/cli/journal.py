@@ -4,12 +4,12 @@ import click
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import CheckedCommand
+from .parsing.abbreviations import CheckedCommand, ListCommand
 
 __all__ = ["journal", "undo"]
 
 
-@click.command(cls=CheckedCommand)
+@click.command(cls=ListCommand)
 @click.option("--all", "everything", is_flag=True, help="All changes, not only the newest 20.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom

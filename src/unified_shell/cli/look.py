@@ -8,7 +8,7 @@ import msgspec
 from unified_shell.core.next_steps import ush
 
 from .context import Context, pass_context
-from .parsing.abbreviations import CheckedCommand
+from .parsing.abbreviations import ListCommand
 
 if TYPE_CHECKING:
     from unified_shell.core.verification.modules.module_states import ModuleReport
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 __all__ = ["look", "show_standing"]
 
 
-@click.command(cls=CheckedCommand)
+@click.command(cls=ListCommand)
 @click.argument("names", nargs=-1, metavar="[NAME]...")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

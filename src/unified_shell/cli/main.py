@@ -14,7 +14,7 @@ from unified_shell.core.machine.interrupts import interrupting_signal, is_interr
 from unified_shell.core.machine.places import typed
 from unified_shell.views.terminal.plain_text import plain_text
 
-from .parsing.abbreviations import resolve_beginning
+from .parsing.abbreviations import HelpContext, resolve_beginning
 from .streams import prepare_streams, trouble_of_output
 
 __all__ = ["main"]
@@ -43,12 +43,14 @@ NOUNS = (
     ("Keep", "journal", "journal:journal", "What was done."),
     ("Keep", "undo", "journal:undo", "Undo a change."),
     ("Try", "demo", "demo:demo", "Try the whole job on sample data, in a scratch home, offline."),
+    ("Try", "help", "help:help_", "How things work here: topics, causes of faults, any command."),
 )
 
 
 class StagedGroup(click.Group):
     """The top group: commands by stage, loaded when typed, found by their unique beginnings."""
 
+    context_class = HelpContext
     modules: ClassVar[dict[str, str]] = {noun: place for _, noun, place, _ in NOUNS}
 
     def list_commands(self, ctx: click.Context) -> list[str]:
@@ -79,9 +81,10 @@ class StagedGroup(click.Group):
 
 @click.group(cls=StagedGroup, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="ush", message="%(prog)s %(version)s")
+@click.option("--plain", is_flag=True, help="No colours, cursor movement or pager; as USH_PLAIN=1 for all calls.")
 @click.option("--trace", is_flag=True, help="Show where in the program an error arose.")
 @click.pass_context
-def ush(ctx: click.Context, *, trace: bool) -> None:
+def ush(ctx: click.Context, *, plain: bool, trace: bool) -> None:
     """Set up a research machine and verify that it works.
 
     Look at what is there, get what is missing, wire it into the shells, verify that a new session launches
@@ -89,7 +92,7 @@ def ush(ctx: click.Context, *, trace: bool) -> None:
     """
     from .context import Context
 
-    context = Context(trace=trace, done=ctx.obj if isinstance(ctx.obj, list) else [])
+    context = Context(trace=trace, plain=plain, done=ctx.obj if isinstance(ctx.obj, list) else [])
     ctx.obj = context
     if ctx.invoked_subcommand is None:
         from .look import show_standing

@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.request_options import RequestOptions, request_options
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -165,7 +165,7 @@ def _perform(
     perform(context, make, how, tell=lambda _outcome: last[0].lines())
 
 
-@package.command("list")
+@package.command("list", cls=ListCommand)
 @in_environment
 @click.option("--licences", is_flag=True, help="Show each package's declared licence and the file with its text.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
@@ -210,7 +210,7 @@ def refresh(context: Context, names: tuple[str, ...], name: str, *, how: ChangeO
     _perform(context, plan, how, name)
 
 
-@package.command()
+@package.command(cls=ListCommand)
 @click.argument("wanted", metavar="NAME")
 @in_environment
 @click.option("--all", "every", is_flag=True, help="Every path from a requested package, not only the shortest.")

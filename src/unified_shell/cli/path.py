@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.sides import side_options
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect, Mode
@@ -35,7 +35,7 @@ def path() -> None:
     """Directories on PATH and other search paths in new sessions."""
 
 
-@path.command("list")
+@path.command("list", cls=ListCommand)
 @click.option("--shell", "shell", default="", help="The shell [default: yours].")
 @click.option("--login", is_flag=True, help="In a login session, not in one that a terminal window opens.")
 @click.option("--session", "source", flag_value="session", help="In this session; opens no new one.")

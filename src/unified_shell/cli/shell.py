@@ -7,7 +7,7 @@ import click
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 if TYPE_CHECKING:
     from unified_shell.core.shells.dialects.dialect import Dialect
@@ -20,7 +20,7 @@ def shell() -> None:
     """Startup files, and the hook-up that makes them read the wiring."""
 
 
-@shell.command("list")
+@shell.command("list", cls=ListCommand)
 @click.option("--cost", is_flag=True, help="Also time each file, by running it alone several times.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

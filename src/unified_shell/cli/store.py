@@ -6,7 +6,7 @@ import click
 
 from .change_flow import ChangeOptions, change_options, check_rights_for, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 
 __all__ = ["store"]
 
@@ -16,7 +16,7 @@ def store() -> None:
     """The unpacked packages that environments share."""
 
 
-@store.command()
+@store.command(cls=ListCommand)
 @click.option("--thorough", is_flag=True, help="Compare contents, not only size and time.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @for_whom

@@ -8,7 +8,7 @@ from unified_shell.core.next_steps import ush
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 from .verbs.suite_get import adopt, get, refresh
 from .verbs.suite_trial import try_suite
 
@@ -29,7 +29,7 @@ suite.add_command(refresh)
 suite.add_command(try_suite)
 
 
-@suite.command("list")
+@suite.command("list", cls=ListCommand)
 @click.argument("word", default="")
 @click.option("--category", default="", help="Only suites in this category.")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
@@ -51,7 +51,7 @@ def list_suites(context: Context, *, word: str, category: str, as_json: bool) ->
         click.get_current_context().exit(1)
 
 
-@suite.command()
+@suite.command(cls=ListCommand)
 @click.argument("name")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

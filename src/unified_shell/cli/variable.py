@@ -6,7 +6,7 @@ from unified_shell.core.next_steps import ush
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup
 from .path import in_environment, with_condition
 
 __all__ = ["variable"]
@@ -17,7 +17,7 @@ def variable() -> None:
     """Variables in new sessions."""
 
 
-@variable.command("list")
+@variable.command("list", cls=ListCommand)
 @in_environment
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import contextlib
 import re
-import sys
 import threading
 from typing import TYPE_CHECKING
 
@@ -64,7 +63,7 @@ class ProgressView:
                 self._bars = None
 
     def _open(self) -> None:
-        if self._quiet or not self._title or self._bars is not None or not sys.stderr.isatty():
+        if self._quiet or not self._title or self._bars is not None or not self._screen.may_move:
             return
         from rich.progress import BarColumn, Progress, SpinnerColumn, TextColumn
         from rich.table import Column

@@ -1,1 +1,1 @@
-"""How words are read: unique beginnings, everyday words, and what help says."""
+"""How words are read: unique beginnings, and everyday words for what is called otherwise here."""

@@ -5,14 +5,22 @@ import click
 from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.machine.places import typed
 
-__all__ = ["CheckedCommand", "VerbGroup", "resolve_beginning", "typed_call", "typed_words"]
+__all__ = [
+    "CheckedCommand",
+    "HelpContext",
+    "ListCommand",
+    "VerbGroup",
+    "resolve_beginning",
+    "typed_call",
+    "typed_words",
+]
 
 # A variable's value may be empty.
 MAY_BE_EMPTY = frozenset({"value"})
 # Where what was typed is kept, noun and verb in full.
 TYPED = "unified_shell.typed"
 # How a plan is agreed to and shown says nothing of what is changed.
-CONSENT = frozenset({"-y", "--yes", "--plan", "--json", "--quiet"})
+CONSENT = frozenset({"-y", "--yes", "--plan", "--json", "--quiet", "--plain"})
 
 
 def typed_words(ctx: click.Context) -> tuple[str, ...]:
@@ -27,11 +35,43 @@ def typed_call(ctx: click.Context) -> str:
     return " ".join(typed(shown_address(one)) for one in typed_words(ctx))
 
 
+class HelpContext(click.Context):
+    """A context whose help is as wide as the terminal, up to what can be read."""
+
+    def make_formatter(self) -> click.HelpFormatter:
+        """Return what help is written with."""
+        from unified_shell.cli.manual.help_text import help_width
+
+        return click.HelpFormatter(width=help_width())
+
+
+def _be_plain(ctx: click.Context, _option: click.Parameter, value: object) -> None:
+    from unified_shell.cli.context import Context
+
+    if value and (context := ctx.find_object(Context)) is not None:
+        context.plain = True
+
+
 class CheckedCommand(click.Command):
     """A command that takes no empty words: they come of variables that were not set, and would mean anything.
 
     What was typed is kept: `typed_call` returns it.
     """
+
+    context_class = HelpContext
+
+    def get_params(self, ctx: click.Context) -> list[click.Parameter]:
+        """Return the parameters, with the option that every command has."""
+        plain = click.Option(
+            ["--plain"],
+            is_flag=True,
+            is_eager=True,
+            expose_value=False,
+            callback=_be_plain,
+            help="No colours, cursor movement or pager.",
+        )
+        *own, help_option = super().get_params(ctx)
+        return [*own, plain, help_option]
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Read the words; raises a usage error for an empty one."""
@@ -49,10 +89,29 @@ class CheckedCommand(click.Command):
                 raise click.UsageError(f"the {what} for {told} is empty: is a variable not set?", ctx)
         return rest
 
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write an example, then the options by groups."""
+        from unified_shell.cli.manual.help_text import write_examples, write_options
+
+        write_examples(ctx, formatter)
+        write_options(self, ctx, formatter)
+
+
+class ListCommand(CheckedCommand):
+    """A command that only reads: what is longer than the terminal goes through the person's pager."""
+
+    def invoke(self, ctx: click.Context) -> object:
+        """Carry the command out."""
+        from unified_shell.cli.context import Context
+
+        with ctx.ensure_object(Context).screen.paged():
+            return super().invoke(ctx)
+
 
 class VerbGroup(click.Group):
     """A noun's group: verbs by their unique beginnings."""
 
+    context_class = HelpContext
     command_class = CheckedCommand
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
@@ -67,6 +126,14 @@ class VerbGroup(click.Group):
     ) -> tuple[str | None, click.Command | None, list[str]]:
         """Find a verb by its name or the unique beginning of it."""
         return resolve_beginning(self, ctx, args, f"{ctx.info_name} command")
+
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the verbs; a noun has no option but the one for help."""
+        from unified_shell.cli.manual.help_text import write_verbs
+
+        write_verbs(self, ctx, formatter)
+        formatter.write_paragraph()
+        formatter.write_text(f"More of each, such as: {ctx.command_path} {self.list_commands(ctx)[0]} --help")
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         """Return the verbs in the order in which they were written."""

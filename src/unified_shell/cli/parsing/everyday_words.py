@@ -65,7 +65,6 @@ CALLS: Mapping[str, tuple[str, ...]] = {
     "log": ("journal",),
     "revert": ("undo",),
     "rollback": ("undo",),
-    "help": ("--help",),
     "version": ("--version",),
 }
 # What is so much alike is likely meant.

@@ -2,7 +2,6 @@
 
 import os
 import re
-import sys
 
 import click
 
@@ -70,7 +69,7 @@ def new(
         return
     if not starter:
         print_starters(context.screen, starters())
-        if not (context.screen.is_terminal and sys.stdin.isatty()):
+        if not context.screen.has_person:
             context.screen.next(ush("outfit", "new", "STARTER"))
             return
         starter, called, packages = choose_starter(starters())

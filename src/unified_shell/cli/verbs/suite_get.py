@@ -1,6 +1,5 @@
 """`ush suite get`, `adopt` and `refresh`: what brings a suite."""
 
-import sys
 from typing import TYPE_CHECKING, TypedDict, Unpack
 
 import click
@@ -126,7 +125,7 @@ def _chosen(context: Context) -> str:
     from unified_shell.core.suites.suite_list import list_all_suites
     from unified_shell.views.suite_chooser import choose_suite
 
-    if not context.screen.is_terminal or not sys.stdin.isatty():
+    if not context.screen.has_person:
         raise UsageError("no suite is named", next_step=ush("suite", "list"))
     rows, _ = list_all_suites(context.host, context.locations, context.fetcher)
     return choose_suite(context.screen, rows)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.segment import Segment
 
-from .plain_text import plain_text
+from .plain_text import ISOLATES, plain_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -26,4 +27,7 @@ class PlainConsole(Console):
             if segment.control or segment.text.isprintable():
                 yield segment
             else:
-                yield Segment(plain_text(segment.text), segment.style)
+                # Isolates are our own: what comes from outside had its own written as escapes before.
+                parts = re.split(f"([{ISOLATES}])", segment.text)
+                text = "".join(one if one in ISOLATES else plain_text(one) for one in parts)
+                yield Segment(text, segment.style)

@@ -5,8 +5,16 @@ that turn a line's direction round. They are written as escapes, which can be re
 """
 
 import codecs
+import re
 
-__all__ = ["ENCODING_ERRORS", "plain_text"]
+__all__ = ["ENCODING_ERRORS", "ISOLATES", "isolated", "plain_text"]
+
+# First strong isolate, and pop directional isolate (UAX #9).
+ISOLATES = "\u2068\u2069"
+# Letters of scripts that run from right to left, and what stands between two of them.
+RIGHT_TO_LEFT = re.compile(
+    "[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc](?:[ .,_-]*[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc])*"
+)
 
 # The name of the handler for what a stream's encoding lacks.
 ENCODING_ERRORS = "ush_plain"
@@ -18,6 +26,13 @@ def plain_text(text: str) -> str:
     if text.isprintable():
         return text
     return "".join(c if c.isprintable() or c in "\n\t" else _escaped(c) for c in text)
+
+
+def isolated(text: str) -> str:
+    """Return plain text for a terminal, each name that runs from right to left on its own: what is beside it stays in place."""
+    if text.isascii():
+        return text
+    return RIGHT_TO_LEFT.sub(lambda found: f"{ISOLATES[0]}{found[0]}{ISOLATES[1]}", text)
 
 
 def _escaped(letter: str) -> str:

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from .plain_text import plain_text
+from .plain_text import isolated, plain_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from rich.table import Table
     from rich.text import Text
 
     from .screen import Screen
 
-__all__ = ["heading", "print_rows", "print_table", "state_style"]
+__all__ = ["cells_of", "heading", "print_rows", "print_table", "state_style"]
 
 # A longer cell goes beyond its column where there is no terminal.
 MOST_ALIGNED = 60
+# Columns stand this far from each other.
+BETWEEN = 2
 STYLES = {
     "ready": "green",
     "passed": "green",
@@ -52,52 +53,113 @@ def heading(screen: Screen, text: str) -> None:
 
 
 def print_table(screen: Screen, titles: Sequence[str], rows: Iterable[Sequence[str]], *, indent: int = 0) -> None:
-    """Write rows under titles, the columns as wide as they must be."""
+    """Write rows under titles, the columns as wide as they must be; where the terminal is too narrow for the words of a row,
+    each row as a block.
+    """
+    kept = [tuple(map(_one_line, row)) for row in rows]
     if not screen.is_terminal:
-        _print_plain(screen, [titles, *rows], indent)
+        _print_plain(screen, [titles, *kept], indent)
         return
-    from rich.table import Table
-
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    for number, title in enumerate(titles):
-        # The last column takes what is left and wraps within itself.
-        table.add_column(title, overflow="fold", no_wrap=number == 0)
-    for row in rows:
-        table.add_row(*_cells(row))
-    _print_indented(screen, table, indent)
+    widths = _widths([titles, *kept], screen.width - indent)
+    if widths is None:
+        _print_blocks(screen, titles, kept, indent)
+        return
+    _print_laid_out(screen, titles, kept, widths, indent)
 
 
 def print_rows(screen: Screen, rows: Iterable[Sequence[str]], *, indent: int = 2) -> None:
     """Write rows without titles: a word, what it stands for, and what is to be said of that."""
-    kept = list(rows)
+    kept = [tuple(map(_one_line, row)) for row in rows]
     if not kept:
         return
     if not screen.is_terminal:
         _print_plain(screen, kept, indent)
         return
+    # A column that nobody fills is none: it would take width from the others.
+    count = max(number + 1 for row in kept for number, text in enumerate(row) if text or number == 0)
+    kept = [row[:count] for row in kept]
+    widths = _widths(kept, screen.width - indent)
+    if widths is None:
+        _print_blocks(screen, (), kept, indent)
+        return
+    _print_laid_out(screen, (), kept, widths, indent)
+
+
+def _widths(rows: Sequence[Sequence[str]], room: int) -> list[int] | None:
+    """Return how wide each column is, so that no word is broken and all fit; None where they do not fit.
+
+    The cells of the first column stay whole; a word that is longer than half the terminal is broken in any case.
+    """
+    count = max(map(len, rows))
+    least, wanted = [0] * count, [0] * count
+    for row in rows:
+        for number, text in enumerate(row):
+            words = [text] if number == 0 else text.split(" ")
+            least[number] = max(least[number], *(min(cells_of(word), room // 2) for word in words))
+            wanted[number] = max(wanted[number], cells_of(text))
+    between = BETWEEN * (count - 1)
+    if sum(least) + between > room:
+        return None
+    while sum(wanted) + between > room:
+        # The widest gives way first.
+        widest = max((one for one in range(count) if wanted[one] > least[one]), key=wanted.__getitem__)
+        wanted[widest] -= 1
+    return wanted
+
+
+def _print_laid_out(
+    screen: Screen, titles: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequence[int], indent: int
+) -> None:
+    from rich.padding import Padding
     from rich.table import Table
 
-    table = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
-    # A column that nobody fills is none: it would take width from the others.
-    width = max(number + 1 for row in kept for number, text in enumerate(row) if text or number == 0)
-    for number in range(width):
-        table.add_column(overflow="fold", no_wrap=number == 0)
-    for row in kept:
-        table.add_row(*_cells(row[:width]))
-    _print_indented(screen, table, indent)
+    table = Table(box=None, show_header=bool(titles), pad_edge=False, padding=(0, BETWEEN, 0, 0), header_style="bold")
+    for number, width in enumerate(widths):
+        table.add_column(titles[number] if titles else "", overflow="fold", width=width)
+    for row in rows:
+        table.add_row(*_cells(row))
+    screen.out.print(Padding(table, (0, 0, 0, indent), expand=False))
+
+
+def _print_blocks(screen: Screen, titles: Sequence[str], rows: Sequence[Sequence[str]], indent: int) -> None:
+    """Write each row as a block: its first cell, then the others below it, with their titles where there are some."""
+    from rich.padding import Padding
+    from rich.text import Text
+
+    for row in rows:
+        first, *rest = _cells(row)
+        for number, cell in enumerate((first, *rest)):
+            if number and not cell.plain:
+                continue
+            title = f"{titles[number]}: " if number and titles and titles[number] else ""
+            text = Text.assemble((title, "bold"), cell) if title else cell
+            screen.out.print(Padding(text, (0, 0, 0, indent + (2 if number else 0)), expand=False), overflow="fold")
 
 
 def _print_plain(screen: Screen, rows: Sequence[Sequence[str]], indent: int) -> None:
     """Write rows to a file or pipe: columns stand below each other, but one long cell does not push all others away."""
-    cells = [[_one_line(text) for text in row] for row in rows]
-    count = max(len(row) for row in cells)
-    fitting = [
-        [len(row[at]) for row in cells if at < len(row) and len(row[at]) <= MOST_ALIGNED] for at in range(count)
+    count = max(map(len, rows))
+    widths = [
+        max((wide for row in rows if at < len(row) and (wide := cells_of(row[at])) <= MOST_ALIGNED), default=0)
+        for at in range(count)
     ]
-    widths = [max(one, default=0) for one in fitting]
-    for row in cells:
-        line = "  ".join(text.ljust(width) for text, width in zip(row, widths, strict=False) if width or text)
+    for row in rows:
+        cells = [
+            f"{text}{' ' * (width - cells_of(text))}"
+            for text, width in zip(row, widths, strict=False)
+            if width or text
+        ]
+        line = "  ".join(cells)
         screen.result((" " * indent + line).rstrip())
+
+
+def cells_of(text: str) -> int:
+    """Return how many columns of a terminal a text takes: some letters take two, some none."""
+    if text.isascii():
+        return len(text)
+    from rich.cells import cell_len
+
+    return cell_len(text)
 
 
 def _one_line(text: str) -> str:
@@ -112,11 +174,5 @@ def _cells(row: Sequence[str]) -> list[Text]:
     found = []
     for number, text in enumerate(row):
         style = state_style(text.strip()) if number == 0 else ""
-        found.append(Text(_one_line(text), style=style))
+        found.append(Text(isolated(text), style=style))
     return found
-
-
-def _print_indented(screen: Screen, table: Table, indent: int) -> None:
-    from rich.padding import Padding
-
-    screen.out.print(Padding(table, (0, 0, 0, indent), expand=False))

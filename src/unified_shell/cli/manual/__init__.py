@@ -1,0 +1,1 @@
+"""The manual: what help, its topics and the manual pages say."""
