@@ -26,6 +26,7 @@ ROWS = (
     ("journal", 2.0),
     ("", 2.0),
     ("environment run hive -- true", 1.5),
+    ("complete zsh package why -e hive wag", 1.5),
 )
 
 

@@ -43,7 +43,7 @@ FOLDERS = {
 }
 # More files than this are not seen at a glance.
 MOST_IN_A_FOLDER = 25
-LAYERS = ("__main__", "cli", "demo", "library", "views", "core", "__init__")
+LAYERS = ("__main__", "entry", "cli", "demo", "library", "views", "core", "__init__")
 HEAVY = {"httpx", "rich", "tomlkit", "msgspec", "sqlite3", "psutil", "packaging", "filelock", "truststore"}
 # What each command may import of the heavy modules; more makes its start slow.
 ALLOWED = {

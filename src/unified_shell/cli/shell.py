@@ -67,14 +67,23 @@ def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
 @click.option("--script", default="", metavar="FILE", help="Also source this script in new sessions.")
 @click.option("--dialect", default="", help="The dialect of FILE [default: detected].")
+@click.option("--completion", is_flag=True, help="Tab completes the words of ush, and the names of what is here.")
 @click.option("--at-end", is_flag=True, help="Move the hook-up to the end of the startup files.")
 @for_whom
 @change_options
 @pass_context
 def wire(
-    context: Context, names: tuple[str, ...], *, script: str, dialect: str, at_end: bool, how: ChangeOptions
+    context: Context,
+    names: tuple[str, ...],
+    *,
+    script: str,
+    dialect: str,
+    completion: bool,
+    at_end: bool,
+    how: ChangeOptions,
 ) -> None:
     """Hook the wiring into the startup files of SHELL [default: yours]."""
+    from unified_shell.core.shells.planning.completion import plan_completion
     from unified_shell.core.shells.planning.session_scripts import plan_script_add
     from unified_shell.core.shells.planning.wiring_shells import plan_wire
     from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -83,18 +92,23 @@ def wire(
     if script:
         perform(context, lambda: plan_script_add(script, dialect, shells, context.host, locations), how)
         return
+    if completion:
+        perform(context, lambda: plan_completion(shells, context.host, locations), how)
+        return
     perform(context, lambda: plan_wire(shells, context.host, locations, at_end=at_end), how)
 
 
 @shell.command()
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
 @click.option("--script", default="", metavar="FILE", help="Only stop sourcing this script in new sessions.")
+@click.option("--completion", is_flag=True, help="Only stop completing the words of ush.")
 @for_whom
 @change_options
 @pass_context
-def unwire(context: Context, names: tuple[str, ...], *, script: str, how: ChangeOptions) -> None:
+def unwire(context: Context, names: tuple[str, ...], *, script: str, completion: bool, how: ChangeOptions) -> None:
     """Remove the hook-up from the startup files of SHELL [default: all], and nothing else."""
     from unified_shell.core.shells.dialects.table import DIALECTS
+    from unified_shell.core.shells.planning.completion import plan_completion_drop
     from unified_shell.core.shells.planning.session_scripts import plan_script_drop
     from unified_shell.core.shells.planning.wiring_shells import plan_unwire
     from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -103,6 +117,10 @@ def unwire(context: Context, names: tuple[str, ...], *, script: str, how: Change
     if script:
         own = chosen_shells(context.host, _dialects(names))
         perform(context, lambda: plan_script_drop(script, own, context.host, locations), how)
+        return
+    if completion:
+        own = chosen_shells(context.host, _dialects(names))
+        perform(context, lambda: plan_completion_drop(own, context.host, locations), how)
         return
     perform(context, lambda: plan_unwire(shells, context.host, locations), how)
 

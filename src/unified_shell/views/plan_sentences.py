@@ -169,6 +169,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "",
     ),
     About.VARIABLE: ("{name}[ = {value}][, when {when}]", "[now {before}][this session has {here}]"),
+    About.COMPLETION: ("completion of the words of ush", "[in {shells:list}]"),
     About.SCRIPT: ("session script: {file:place}[, written for {dialect}]", "[read by {readers:list}]"),
     About.SCRIPT_MEASURED: (
         "session script: {file:place}",

@@ -112,6 +112,7 @@ class About(Enum):
     HIDES_STANDARD_LIBRARY = "hides standard library"
     BELONGS_TO_ONE = "belongs to one"
     VARIABLE = "variable"
+    COMPLETION = "completion"
     SCRIPT = "script"
     SCRIPT_NOT_READ = "script not read"
     SCRIPT_TROUBLE = "script trouble"

@@ -9,10 +9,9 @@ from msgspec import Struct
 from .account import own_user
 from .host import Host, System
 from .places import Place, join
+from .user_folders import NAME, user_folders
 
 __all__ = ["Locations", "Scope", "everyone_locations", "locations_of", "private_folders", "scratch_root"]
-
-NAME = "unified-shell"
 
 
 class Scope(Enum):
@@ -48,22 +47,9 @@ class Locations(Struct, frozen=True, kw_only=True):
 
 def locations_of(host: Host) -> Locations:
     """Return the locations for the host's user."""
-    if home := host.variable("USH_HOME"):
-        top = home if home.startswith("/") else join(host.working_directory, home)
-        return Locations(config=join(top, "config"), data=join(top, "data"), cache=join(top, "cache"))
-    if host.system in (System.LINUX, System.OTHER):
-        return Locations(
-            config=_xdg(host, "XDG_CONFIG_HOME", ".config"),
-            data=_xdg(host, "XDG_DATA_HOME", ".local/share"),
-            cache=_xdg(host, "XDG_CACHE_HOME", ".cache"),
-        )
-    import platformdirs
-
-    return Locations(
-        config=Place(platformdirs.user_config_dir(NAME, appauthor=False)),
-        data=Place(platformdirs.user_data_dir(NAME, appauthor=False)),
-        cache=Place(platformdirs.user_cache_dir(NAME, appauthor=False)),
-    )
+    xdg = host.system in (System.LINUX, System.OTHER)
+    found = user_folders(host.environment(), host.home, host.working_directory, xdg=xdg)
+    return Locations(config=Place(found.config), data=Place(found.data), cache=Place(found.cache))
 
 
 def everyone_locations(host: Host) -> Locations:
@@ -89,9 +75,3 @@ def private_folders(locations: Locations) -> None:
 def scratch_root(host: Host) -> str:
     """Return the directory that stands for the root of the system: empty but for images and tests (USH_ROOT)."""
     return host.variable("USH_ROOT").rstrip("/")
-
-
-def _xdg(host: Host, variable: str, below_home: str) -> Place:
-    # The XDG specification: a relative value is to be ignored.
-    value = host.variable(variable)
-    return join(value if value.startswith("/") else join(host.home, below_home), NAME)

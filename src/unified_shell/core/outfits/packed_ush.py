@@ -31,7 +31,7 @@ if [ -n "$python" ]; then
 else
   python=python3
 fi
-start='import sys; sys.path.insert(0, sys.argv.pop(1)); from unified_shell.cli.main import main; main()'
+start='import sys; sys.path.insert(0, sys.argv.pop(1)); from unified_shell.entry import main; main()'
 exec "$python" -I -B -c "$start" "$here/ush" "$@"
 """
 EQUIP = """\

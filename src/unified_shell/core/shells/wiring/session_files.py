@@ -9,6 +9,7 @@ from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionContent
 from unified_shell.core.shells.dialects.table import DIALECTS, FISH, SH
 
+from .completion_files import completion_lines, completion_texts
 from .wiring import Wiring, wiring_file
 
 __all__ = ["altered_session_lines", "session_file", "session_file_steps", "stamp_name", "stamp_of"]
@@ -30,10 +31,17 @@ def session_file_steps(wiring: Wiring, locations: Locations, home: str) -> tuple
     """Return the steps that make the session files say what the wiring wants; none where they do."""
     content = None if wiring.is_empty else _content(wiring, locations, home)
     texts = {
-        session_file(dialect, locations): None if content is None else _kept(dialect.session_text(content))
+        session_file(dialect, locations): None
+        if content is None
+        else _kept(
+            dialect.session_text(content)
+            + (completion_lines(dialect, locations, content.home) if wiring.completes else "")
+        )
         for dialect in DIALECTS
         if dialect.session_name
     }
+    for path, text in completion_texts(locations).items():
+        texts[path] = _kept(text) if wiring.completes else None
     again = again_file(locations)
     texts[again] = None if content is None else _kept(SH.again_text(content))
     texts[Place(f"{again}.fish")] = None if content is None else _kept(FISH.again_text(content))

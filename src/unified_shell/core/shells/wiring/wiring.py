@@ -33,6 +33,8 @@ __all__ = [
 TABLE = "search-path"
 VARIABLES = "variable"
 SCRIPTS = "session-script"
+SESSIONS = "session"
+COMPLETION = "completion"
 
 
 class Entry(Struct, frozen=True, kw_only=True):
@@ -57,16 +59,17 @@ class Entry(Struct, frozen=True, kw_only=True):
 
 
 class Wiring(Struct, frozen=True, kw_only=True):
-    """All wanted entries of one scope."""
+    """All wanted entries of one scope; `completes`: Tab completes the words of ush."""
 
     entries: tuple[Entry, ...] = ()
     variables: tuple[SetVariable, ...] = ()
     scripts: tuple[SessionScript, ...] = ()
+    completes: bool = False
 
     @property
     def is_empty(self) -> bool:
         """Tell whether nothing is wanted."""
-        return not self.entries and not self.variables and not self.scripts
+        return not (self.entries or self.variables or self.scripts or self.completes)
 
     def find(self, variable: str, directory: str) -> Entry | None:
         """Return the entry for a directory, or None."""
@@ -127,7 +130,9 @@ class Wiring(Struct, frozen=True, kw_only=True):
         ]
         values = [(one.name, one.value, one.when) for one in self.variables]
         scripts = [(one.rank, to_record_text(one.file), one.dialect) for one in self.scripts]
-        told = to_json_text([sorted(rows), sorted(values), sorted(scripts)])
+        told = to_json_text(
+            [sorted(rows), sorted(values), sorted(scripts), *(["completes"] if self.completes else [])]
+        )
         return hashlib.sha256(told.encode()).hexdigest()[:12]
 
 
@@ -151,6 +156,8 @@ def records_of(wiring: Wiring) -> dict[tuple[str, ...], str]:
     for script in wiring.scripts:
         told = {"dialect": script.dialect, "rank": script.rank}
         found[SCRIPTS, to_record_text(script.file)] = to_json_text(told)
+    if wiring.completes:
+        found[SESSIONS, COMPLETION] = "true"
     return found
 
 
@@ -167,6 +174,7 @@ def wiring_from_records(records: Mapping[str, object]) -> Wiring:
         entries=tuple(entries),
         variables=tuple(variables),
         scripts=tuple(sorted(scripts, key=lambda one: one.rank)),
+        completes=_fields(records.get(SESSIONS)).get(COMPLETION) is True,
     )
 
 
