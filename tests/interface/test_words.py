@@ -38,7 +38,6 @@ CASES: dict[str, tuple[list[str], int, str]] = {
         4,
         "ush: none.txt cannot be read: no such file or directory\n",
     ),
-    "which environment": (["package", "get", "swarmcast"], 2, "no environment is named or entered"),
     "an interpreter": (
         ["package", "get", "swarmcast", "-e", "/usr", "-y"],
         3,
@@ -96,6 +95,35 @@ def test_version_and_beginnings(ready: Account) -> None:
     assert ready.ush("--version").out == f"ush {__version__}\n"
     assert ready.ush("env", "l").out == ready.ush("environment", "list").out
     assert "Next: ush package get REQUIREMENT -e hive" in ready.ush().out
+
+
+def test_without_a_name_the_environment_is_the_entered_the_outfit_s_or_the_only_one(apiary: Account) -> None:
+    plan = apiary.ush("package", "get", "swarmcast", "--plan").out
+    assert "in the environment hive" in plan
+    assert "the only one there is" in plan
+    apiary.ush("package", "get", "swarmcast", "--yes")
+    assert apiary.ush("package", "why", "waggle-io").err == "In the environment hive, the only one there is:\n"
+    assert apiary.ush("environment", "show").out.startswith("Environment hive")
+    done = apiary.ush("environment", "run", "--", "sh", "-c", 'echo "$0 $USH_ENVIRONMENT"', "--", code=0)
+    assert done.out == f"-- {apiary.environment()}\n"
+    assert not done.err
+    apiary.ush("environment", "new", "field", "--yes")
+    for words in (
+        ["package", "get", "swarmcast"],
+        ["package", "list"],
+        ["environment", "show"],
+        ["environment", "run", "--", "true"],
+    ):
+        assert "no environment is named or entered" in apiary.ush(*words, code=2).err
+    entered = {"USH_ENVIRONMENT": str(apiary.environment())}
+    assert "swarmcast" in apiary.ush("package", "list", more=entered).out
+    apiary.write("outfit.toml", "[outfit]\nname = 'x'\n[environment.field]\n[environment.gone]\n")
+    assert "named in ~/outfit.toml" in apiary.ush("package", "get", "combgraph", "--plan").out
+    assert "swarmcast" in apiary.ush("package", "list", more=entered).out, "the entered one comes first"
+    apiary.write("outfit.toml", "[environment.field]\n[environment.hive]\n")
+    apiary.ush("package", "list", code=2)
+    apiary.write("outfit.toml", "broken [")
+    apiary.ush("package", "list", code=2)
 
 
 def test_a_reader_that_goes_away_is_no_fault_to_tell(ready: Account) -> None:

@@ -228,10 +228,16 @@ def _go_on(context: "Context", plan: "Plan", agreed: "Plan | None", how: ChangeO
         return True
     if not sys.stdin.isatty():
         raise Refused("there is no terminal to ask at; nothing was changed", again_with=("--yes",))
-    if not click.confirm("Go ahead?", default=True, err=True):
+    if not click.confirm("Go ahead?", default=not _takes_away(), err=True):
         context.screen.say("Nothing was changed.")
         click.get_current_context().exit(3)
     return True
+
+
+def _takes_away() -> bool:
+    """Tell whether this call takes something away: then return alone is no consent."""
+    words = typed_words(click.get_current_context())
+    return "drop" in words[1:2] or "--drop-unnamed" in words
 
 
 def _carry_through(context: "Context", executor: "Executor", change: "Change", *, strict: bool) -> "Outcome":

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from packaging.utils import NormalizedName
 
     from unified_shell.core.changes.executor import Executor
+    from unified_shell.core.environments.model.registry import Environment
     from unified_shell.core.environments.own_wiring import OwnWiring
     from unified_shell.core.indexes.client import IndexClient
     from unified_shell.core.transfers.fetching import Fetcher
@@ -74,6 +75,16 @@ class Context(Struct, dict=True):
             on_wait=lambda holder: self.screen.say(f"waiting for: {holder}"),
             on_done=self.done.append,
         )
+
+    def environment_meant(self, name: str) -> "Environment":
+        """Return the environment of that name, or the one that is meant without; which one that is, is said."""
+        from unified_shell.core.environments.model.meant import MeantBy, meant_environment
+
+        meant = meant_environment(name, self.host, self.locations)
+        if meant.by in (MeantBy.ONLY_ONE, MeantBy.OUTFIT):
+            why = "the only one there is" if meant.by is MeantBy.ONLY_ONE else "named in outfit.toml"
+            self.screen.say(f"In the environment {meant.environment.name}, {why}:")
+        return meant.environment
 
     def own_wiring(self, name: str) -> "OwnWiring":
         """Return what plans changes of an environment's own wiring, as the environment is now."""

@@ -9,7 +9,7 @@ from unified_shell.core.next_steps import ush
 
 from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
-from .parsing.abbreviations import ListCommand, VerbGroup
+from .parsing.abbreviations import ListCommand, VerbGroup, typed_arguments
 from .verbs.environment_new import new, own_files
 
 if TYPE_CHECKING:
@@ -48,17 +48,19 @@ def list_environments_(context: Context, *, as_json: bool) -> None:
 
 
 @environment.command(cls=ListCommand)
-@click.argument("name")
+@click.argument("name", default="")
 @click.option("--json", "as_json", is_flag=True, help="Print the facts as JSON.")
 @pass_context
 def show(context: Context, name: str, *, as_json: bool) -> None:
-    """Show the contents, place, size and drift of the environment NAME, and how to start each command."""
-    from unified_shell.core.environments.model.registry import find_environment
+    """Show the contents, place, size and drift of the environment NAME, and how to start each command.
+
+    Without NAME: the entered one, or the only one there is.
+    """
     from unified_shell.core.verification.packages.environment_reports import report_environment
     from unified_shell.views.environment_view import environment_rows, print_environment
     from unified_shell.views.json_view import json_text
 
-    report = report_environment(find_environment(name, context.host, context.locations), context.host)
+    report = report_environment(context.environment_meant(name), context.host)
     if as_json:
         context.screen.result(json_text("environment", environment_rows(report)))
     else:
@@ -67,16 +69,25 @@ def show(context: Context, name: str, *, as_json: bool) -> None:
 
 @environment.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
 @click.argument("name")
-@click.argument("command", nargs=-1, required=True, type=click.UNPROCESSED)
+@click.argument("command", nargs=-1, type=click.UNPROCESSED)
 @pass_context
 def run(context: Context, name: str, command: tuple[str, ...]) -> None:
-    """Run COMMAND in the environment NAME: ush environment run NAME -- COMMAND ..."""
+    """Run COMMAND in the environment NAME: ush environment run NAME -- COMMAND ...
+
+    Without NAME: ush environment run -- COMMAND ..., in the entered one, or the only one there is.
+    """
     from unified_shell.core.environments.running import entered_variables, environment_prefix
     from unified_shell.core.errors import UsageError, nearest
     from unified_shell.core.machine.processes.exec import replace_process
 
-    prefix = environment_prefix(name, context.host, context.locations)
-    words = command[1:] if command[0] == "--" else command
+    words = command[1:] if command[:1] == ("--",) else command
+    if typed_arguments(click.get_current_context())[:1] == ("--",):
+        from unified_shell.core.environments.model.meant import meant_environment
+
+        found = meant_environment("", context.host, context.locations).environment
+        name, words, prefix = found.name, (name, *command), found.prefix
+    else:
+        prefix = environment_prefix(name, context.host, context.locations)
     if not words:
         raise UsageError("no command is given", next_step=ush("environment", "run", name, "--", "python"))
     error = replace_process(words, entered_variables(prefix, context.host))
@@ -90,17 +101,19 @@ def run(context: Context, name: str, command: tuple[str, ...]) -> None:
 
 
 @environment.command()
-@click.argument("name")
+@click.argument("name", default="")
 @pass_context
 def enter(context: Context, name: str) -> None:
-    """Open a session of your shell inside the environment NAME; `exit` leaves it."""
+    """Open a session of your shell inside the environment NAME; `exit` leaves it.
+
+    Without NAME: the only one there is.
+    """
     from unified_shell.core.environments.entering import entered_session
-    from unified_shell.core.environments.model.registry import find_environment
     from unified_shell.core.environments.running import check_base_there
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.machine.processes.processes import run_attached
 
-    found = find_environment(name, context.host, context.locations)
+    found = context.environment_meant(name)
     check_base_there(found)
     session = entered_session(found.prefix, context.host)
     context.screen.say(f"Entering {found.name} ({found.title}); exit leaves it again.")

@@ -15,13 +15,14 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.model.meant import MeantEnvironment
     from unified_shell.core.environments.model.registry import Environment
     from unified_shell.core.machine.locations import Locations
 
 __all__ = ["package"]
 
 in_environment = click.option(
-    "-e", "--environment", "name", default="", help="The environment [default: the entered one]."
+    "-e", "--environment", "name", default="", help="The environment [default: the entered one, or the only one]."
 )
 
 
@@ -151,18 +152,35 @@ def _perform(
     context: Context, plan: "Callable[[Environment, Locations], Change]", how: ChangeOptions, name: str
 ) -> None:
     """Change the packages of an environment, mine or everyone's, check what came and tell it."""
-    from unified_shell.core.environments.model.registry import choose_environment
+    from unified_shell.core.environments.model.meant import meant_environment
     from unified_shell.core.verification.packages.package_checks import PackageChecks
 
     locations = context.locations_for(how.scope)
     last: list[PackageChecks] = []
 
     def make() -> "Change":
-        environment = choose_environment(name, context.host, locations)
-        last[:] = [PackageChecks(environment, context.host, locations)]
-        return last[0].checked(plan(environment, locations))
+        meant = meant_environment(name, context.host, locations)
+        last[:] = [PackageChecks(meant.environment, context.host, locations)]
+        return last[0].checked(_saying_which(plan(meant.environment, locations), meant))
 
     perform(context, make, how, tell=lambda _outcome: last[0].lines())
+
+
+def _saying_which(change: "Change", meant: "MeantEnvironment") -> "Change":
+    """Return a change whose plan says which environment was taken, where nobody named or entered one."""
+    from msgspec.structs import replace
+
+    from unified_shell.core.changes.plan import About, LineKind, plan_line
+    from unified_shell.core.environments.model.meant import MeantBy
+
+    name = meant.environment.name
+    if meant.by is MeantBy.ONLY_ONE:
+        line = plan_line(LineKind.NOTE, About.ENVIRONMENT_ONLY, name=name)
+    elif meant.by is MeantBy.OUTFIT:
+        line = plan_line(LineKind.NOTE, About.ENVIRONMENT_OF_OUTFIT, name=name, outfit=meant.outfit)
+    else:
+        return change
+    return replace(change, plan=replace(change.plan, lines=(line, *change.plan.lines)))
 
 
 @package.command("list", cls=ListCommand)
@@ -172,12 +190,11 @@ def _perform(
 @pass_context
 def list_packages(context: Context, name: str, *, licences: bool, as_json: bool) -> None:
     """List an environment's packages, with their import names and commands."""
-    from unified_shell.core.environments.model.registry import choose_environment
     from unified_shell.core.verification.packages.installed_metadata import read_installed
     from unified_shell.views.environment_view import print_licences, print_packages
     from unified_shell.views.json_view import json_text
 
-    found = choose_environment(name, context.host, context.locations)
+    found = context.environment_meant(name)
     if as_json:
         context.screen.result(json_text("packages", found.contents.distributions))
     elif licences:
@@ -219,12 +236,11 @@ def refresh(context: Context, names: tuple[str, ...], name: str, *, how: ChangeO
 def why(context: Context, wanted: str, name: str, *, every: bool, as_json: bool) -> None:
     """Explain why the package NAME is installed: what requires it, and the shortest path from a requested package."""
     from unified_shell.core.environments.model.base_interpreter import base_of
-    from unified_shell.core.environments.model.registry import choose_environment
     from unified_shell.core.environments.packages.dependency_paths import why_there
     from unified_shell.views.environment_view import print_why
     from unified_shell.views.json_view import json_text
 
-    found = choose_environment(name, context.host, context.locations)
+    found = context.environment_meant(name)
     reasons = why_there(wanted, found, base_of(found, context.host), every=every)
     if as_json:
         context.screen.result(json_text("why", reasons))

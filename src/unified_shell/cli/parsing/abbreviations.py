@@ -11,6 +11,7 @@ __all__ = [
     "ListCommand",
     "VerbGroup",
     "resolve_beginning",
+    "typed_arguments",
     "typed_call",
     "typed_words",
 ]
@@ -26,6 +27,12 @@ CONSENT = frozenset({"-y", "--yes", "--plan", "--json", "--quiet", "--plain"})
 def typed_words(ctx: click.Context) -> tuple[str, ...]:
     """Return the words that were typed, noun and verb in full, without `ush` and consent."""
     return tuple(one for one in ctx.meta.get(TYPED, ()) if one not in CONSENT)
+
+
+def typed_arguments(ctx: click.Context) -> tuple[str, ...]:
+    """Return the words behind noun and verb, as they were typed."""
+    typed: tuple[str, ...] = ctx.meta.get(TYPED, ())
+    return typed[len(ctx.command_path.split()) - 1 :]
 
 
 def typed_call(ctx: click.Context) -> str:

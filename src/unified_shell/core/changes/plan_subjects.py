@@ -112,6 +112,8 @@ class About(Enum):
     HIDES_STANDARD_LIBRARY = "hides standard library"
     BELONGS_TO_ONE = "belongs to one"
     VARIABLE = "variable"
+    ENVIRONMENT_ONLY = "only environment"
+    ENVIRONMENT_OF_OUTFIT = "environment of outfit"
     COMPLETION = "completion"
     SCRIPT = "script"
     SCRIPT_NOT_READ = "script not read"

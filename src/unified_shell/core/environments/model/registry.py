@@ -22,7 +22,6 @@ __all__ = [
     "all_environments",
     "check_changeable",
     "check_name",
-    "choose_environment",
     "environment_names",
     "every_environment",
     "find_environment",
@@ -182,21 +181,6 @@ def hidden_environment(name: str, locations: Locations) -> Environment:
     if found is None:
         raise UnknownName("environment", name, (), next_step=ush("command", "list"))
     return found
-
-
-def choose_environment(name: str, host: Host, locations: Locations) -> Environment:
-    """Return the named environment, else the one that this session has entered; raises UsageError."""
-    if name:
-        return find_environment(name, host, locations)
-    entered = host.variable("USH_ENVIRONMENT")
-    if entered:
-        return find_environment(entered, host, locations)
-    names = sorted({one.name for one in _everyones(host, locations)} | set(environment_names(locations)))
-    if not names:
-        raise UsageError("there is no environment yet", next_step=ush("environment", "new", "study"))
-    raise UsageError(
-        "no environment is named or entered", next_step=f"-e ENVIRONMENT   (there are: {', '.join(names)})"
-    )
 
 
 def check_changeable(environment: Environment) -> None:
