@@ -1,4 +1,4 @@
-"""Write `docs/schemas/outfit.json`, the JSON Schema of outfits, by which editors complete and check them.
+"""Write the package's `schemas/outfit.json`, the JSON Schema of outfits, by which editors complete and check them.
 
 Usage: python docs/make_outfit_schema.py
 
@@ -8,11 +8,12 @@ A test holds it against the reader, in both directions: what one takes, the othe
 import json
 from pathlib import Path
 
+import unified_shell
 from unified_shell.core.expectations.expectation import Comparison
 from unified_shell.core.outfits.outfit_reading import LANGUAGES, ONLY_PYTHON
 from unified_shell.core.shells.dialects.table import DIALECTS
 
-FILE = Path(__file__).parent / "schemas" / "outfit.json"
+FILE = Path(unified_shell.__file__).parent / "schemas" / "outfit.json"
 TEXT = {"type": "string"}
 TEXTS = {"type": "array", "items": TEXT}
 TRUTH = {"type": "boolean"}

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import click
+import jsonschema  # type: ignore[import-untyped]  # it has no types of its own
 import pytest
 
 from support.account import Account
@@ -55,27 +56,88 @@ def test_every_line_of_a_plan_is_documented_with_its_fields() -> None:
     assert {about: set(re.findall(r"`(\w+)`", fields)) for about, fields in rows} == calls
 
 
-def test_published_schemas_are_what_the_commands_print(apiary: Account) -> None:
-    import jsonschema  # type: ignore[import-untyped]  # it has no types of its own
+# A call for each kind of document, typed in the folder of the sample files, in this order; and its exit code.
+PRINTS = (
+    ("outfit new", "starters", 0),
+    ("help", "topics", 0),
+    ("help not-on-path", "topics", 0),
+    ("outfit plan", "outfit-plan", 1),
+    ("outfit equip --plan", "plan", 0),
+    ("outfit equip --yes", "outcome", 0),
+    ("outfit plan", "outfit-plan", 0),
+    ("look", "look", 0),
+    ("look python3", "name", 0),
+    ("look no-such-command", "name", 1),
+    ("look module:waggle", "module", 1),
+    ("look 'hum*'", "names", 0),
+    ("look ./tools", "place", 0),
+    ("interpreter list --below /usr/bin", "interpreters", 0),
+    ("environment list", "environments", 0),
+    ("environment show hive", "environment", 0),
+    ("package list", "packages", 0),
+    ("package why waggle-io", "why", 0),
+    ("suite list", "suites", 0),
+    ("suite try humscan --into trial", "trial", 0),
+    ("suite show humscan", "suite", 0),
+    ("command get swarmcast --yes", "outcome", 0),
+    ("command list 'swarm*'", "commands", 0),
+    ("index list", "indexes", 0),
+    ("index copy usb swarmcast", "written", 0),
+    ("outfit pack --without-interpreter", "written", 0),
+    ("catalog list", "catalogs", 0),
+    ("catalog show apiary", "catalog", 0),
+    ("path add modules --variable PYTHONPATH -e hive --yes", "outcome", 0),
+    ("path list", "path", 0),
+    ("path list --session", "session path", 0),
+    ("path list -e hive", "own paths", 0),
+    ("variable list", "variables", 0),
+    ("shell list --cost", "startup files", 0),
+    ("verify --against before.json", "verification", 0),
+    ("verify --list-checks", "checks", 0),
+    ("journal", "journal", 0),
+    ("store show", "store", 0),
+    ("environment drop hive --yes", "outcome", 0),
+    ("store sweep --downloads --yes", "swept", 0),
+    ("undo --yes", "outcome", 0),
+)
 
+
+def test_all_that_is_printed_as_json_is_as_the_published_schemas_say(samples: Account) -> None:
     script = runpy.run_path(str(TOP / "docs/make_schemas.py"))
-    apiary.ush("package", "get", "swarmcast", "-e", "hive", "--yes")
-    apiary.ush("path", "add", apiary.tool("hum").parent, "--yes")
-    kept = apiary.write("before.json", apiary.ush("verify", "--json").out)
-    (apiary.environment() / "bin/swarmcast").unlink()
-    calls = {
-        "look": ("look",),
-        "module": ("look", "module:waggle"),
-        "verification": ("verify", "--against", kept),
-    }
-    assert set(calls) == set(script["DOCUMENTS"])
-    for kind, words in calls.items():
-        path = TOP / f"docs/schemas/{kind}.schema.json"
-        assert path.read_text() == script["schema_text"](kind), "made anew by docs/make_schemas.py"
-        schema = json.loads(path.read_text())
-        jsonschema.Draft202012Validator(schema).validate(apiary.ush(*words, "--json", code=None).json())
+    for kind in script["DOCUMENTS"]:
+        assert script["file_of"](kind).read_text() == script["schema_text"](kind), "made anew by docs/make_schemas.py"
+    seen = {"registry path"}
+    for line, kind, code in PRINTS:
+        if "before.json" in line:
+            samples.write("apiary/before.json", samples.ush("verify", "--json").out)
+        done = samples.ush(*shlex.split(line), "--json", code=code)
+        document = done.json()
+        assert document["kind"] == kind, line
+        _validate(script, document)
         with pytest.raises(jsonschema.ValidationError):
-            jsonschema.Draft202012Validator(schema).validate({"schema": 1, "kind": kind})
+            _validate(script, {**document, "wax": 1})
+        seen.add(kind)
+    for line, code in (
+        ("look './nowhere'", 2),
+        ("environment drop hvie --yes", 2),
+        ("undo 99 --yes", 2),
+        ("store mend", 2),
+    ):
+        failed = samples.ush(*shlex.split(line), "--json", code=None)
+        if failed.code:
+            assert not failed.out, "results are on the other stream"
+            document = json.loads(failed.err)
+            assert document["exit_code"] == failed.code == code
+            _validate(script, document)
+            seen.add("error")
+    assert seen == set(script["DOCUMENTS"])
+    # What is asked of a command in an environment is not asked of us.
+    assert samples.ush("environment", "run", "hive", "--", "no-such", "--json", code=2).err.startswith("ush: ")
+
+
+def _validate(script: dict, document: dict) -> None:  # type: ignore[type-arg]
+    schema = json.loads(script["file_of"](document["kind"]).read_text())
+    jsonschema.Draft202012Validator(schema).validate(document)
 
 
 def test_every_cause_and_every_key_of_a_check_is_documented() -> None:

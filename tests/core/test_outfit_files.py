@@ -269,7 +269,7 @@ def test_a_target_that_is_none_says_what_was_expected(text: str) -> None:
         parse_target(text, (3, 11), Rules())
 
 
-SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/outfit.json").read_text())
+SCHEMA = json.loads((Path(__file__).parents[2] / "src/unified_shell/schemas/outfit.json").read_text())
 # What a text says is the reader's to judge; what kind of value stands where, and under which key, is the schema's too.
 STRUCTURAL = ("no head", "no name", "a bad form", "no such shell", "a bad variable", "an unknown key", "a wrong type")
 

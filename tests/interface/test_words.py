@@ -1,6 +1,7 @@
 """Words that are off, rights that are missing, things that are broken: one to three lines, nothing changed."""
 
 import contextlib
+import json
 import os
 import shutil
 from collections.abc import Callable, Iterator
@@ -288,7 +289,7 @@ def test_a_noun_alone_shows_its_verbs_and_a_program_is_answered_in_json(apiary: 
     shown = apiary.ush("env")
     assert "rename" in shown.out
     assert not shown.err
-    refused = apiary.ush("environment", "new", "bees", "--json", code=3).json()
+    refused = json.loads(apiary.ush("environment", "new", "bees", "--json", code=3).err)
     assert (refused["kind"], refused["exit_code"]) == ("error", 3)
     done = apiary.ush(*refused["next_step"].removeprefix("ush ").split()).json()
     assert (done["kind"], done["words"], done["findings"][0]["verdict"]) == (
@@ -296,7 +297,7 @@ def test_a_noun_alone_shows_its_verbs_and_a_program_is_answered_in_json(apiary: 
         "environment new bees",
         "passed",
     )
-    again = apiary.ush("environment", "new", "bees", "--json", "--yes", code=3).json()
+    again = json.loads(apiary.ush("environment", "new", "bees", "--json", "--yes", code=3).err)
     assert "already" in again["error"]
     assert apiary.ush("look", ".", "--json").json()["kind"] == "place"
 

@@ -15,13 +15,17 @@ __all__ = ["help_"]
 
 @click.command("help", cls=ListCommand)
 @click.argument("topic", nargs=-1)
+@click.option("--json", "as_json", is_flag=True, help="Print the topics, or the one that is named, as JSON.")
 @pass_context
-def help_(context: Context, topic: tuple[str, ...]) -> None:
+def help_(context: Context, topic: tuple[str, ...], *, as_json: bool) -> None:
     """Explain TOPIC: how environments, search paths, shells and so on work here, what the cause of a fault means, or a
     command.
 
     Without TOPIC, list the topics.
     """
+    if as_json:
+        _print_as_json(context, "-".join(topic).lower())
+        return
     if not topic:
         _list_topics(context)
         return
@@ -35,6 +39,16 @@ def help_(context: Context, topic: tuple[str, ...]) -> None:
         context.screen.result(f"{name}: {found.subject.lower()}\n{_filled(found.means)}\n{_filled(found.mends)}")
     else:
         _command_help(topic)
+
+
+def _print_as_json(context: Context, wanted: str) -> None:
+    """Print the topics and causes, with their texts; only the one that is named, if one is."""
+    from unified_shell.views.json_view import json_text
+
+    texts = {name: topic_text(name) for name, _ in topics()}
+    texts |= {one.name: f"{one.means}\n{one.mends}" for one in causes().values()}
+    rows = [{"name": name, "text": text} for name, text in texts.items() if wanted in ("", name)]
+    context.screen.result(json_text("topics", rows))
 
 
 def _list_topics(context: Context) -> None:

@@ -1,6 +1,7 @@
 """`ush index`."""
 
 import sys
+from typing import TYPE_CHECKING
 
 import click
 
@@ -11,6 +12,9 @@ from .change_flow import ChangeOptions, change_options, for_whom, perform
 from .context import Context, pass_context
 from .options.request_options import RequestOptions, request_options
 from .parsing.abbreviations import ListCommand, VerbGroup
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
 
 __all__ = ["index"]
 
@@ -114,15 +118,23 @@ def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
 @click.option(
     "--interpreter", "wanted", default="", help="The target: a path, name or version [default: the session's]."
 )
+@click.option("--json", "as_json", is_flag=True, help="Print what was written as JSON.")
 @pass_context
 def copy(
-    context: Context, folder: str, requirements: tuple[str, ...], *, lock: str, words: RequestOptions, wanted: str
+    context: Context,
+    folder: str,
+    requirements: tuple[str, ...],
+    *,
+    lock: str,
+    words: RequestOptions,
+    wanted: str,
+    as_json: bool,
 ) -> None:
     """Download everything REQUIREMENTs need into FOLDER, for a machine without a network; with --lock, all files of a lock."""
     import os
 
     if lock:
-        _copy_locked(context, folder, lock, alone=not requirements)
+        _copy_locked(context, folder, lock, alone=not requirements, as_json=as_json)
         return
     from unified_shell.core.environments.packages.getting import solve_alone
     from unified_shell.core.interpreters.adopting import choose_interpreter
@@ -137,6 +149,9 @@ def copy(
     brought = download_wheels(
         solution.chosen.values(), folder, context.indexes, context.locations.cache, progress=context.tell_progress
     )
+    if as_json:
+        _print_written(context, folder, brought)
+        return
     size = shown_size(sum(os.path.getsize(path) for path in brought))
     there = len(solution.chosen) - len(brought)
     more = f"; {there} were there" if there else ""
@@ -144,7 +159,17 @@ def copy(
     context.screen.next(ush("index", "add", "NAME", os.path.abspath(folder)), label="There")
 
 
-def _copy_locked(context: Context, folder: str, lock: str, *, alone: bool) -> None:
+def _print_written(context: Context, folder: str, brought: "Sequence[str]") -> None:
+    import os
+
+    from unified_shell.views.json_view import json_text
+
+    size = sum(os.path.getsize(path) for path in brought)
+    told = {"place": os.path.abspath(folder), "files": len(brought), "size_bytes": size, "holds": ()}
+    context.screen.result(json_text("written", told))
+
+
+def _copy_locked(context: Context, folder: str, lock: str, *, alone: bool, as_json: bool) -> None:
     """Download every file that a lock names, for whichever machine."""
     import os
 
@@ -164,6 +189,9 @@ def _copy_locked(context: Context, folder: str, lock: str, *, alone: bool) -> No
         brought = download_wheels(
             files, folder, context.indexes, context.locations.cache, progress=context.tell_progress
         )
+    if as_json:
+        _print_written(context, folder, brought)
+        return
     size = shown_size(sum(os.path.getsize(path) for path in brought))
     context.screen.result(f"{len(files)} files of {lock} are in {folder}; {len(brought)} are new ({size}).")
     context.screen.next(ush("index", "add", "NAME", os.path.abspath(folder)), label="There")

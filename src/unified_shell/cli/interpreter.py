@@ -128,8 +128,9 @@ def get(  # noqa: PLR0913 - an argument an option
 @interpreter.command()
 @click.argument("which")
 @click.option("-o", "--output", default="", metavar="FILE", help="The archive: .tar.gz, .tar.xz, .tar.zst …")
+@click.option("--json", "as_json", is_flag=True, help="Print what was written as JSON.")
 @pass_context
-def pack(context: Context, which: str, output: str) -> None:
+def pack(context: Context, which: str, output: str, *, as_json: bool) -> None:
     """Pack an interpreter into an archive. WHICH is one managed by ush, or a Python's name, version or path.
 
     Install it elsewhere with: ush interpreter get ARCHIVE
@@ -150,6 +151,12 @@ def pack(context: Context, which: str, output: str) -> None:
         name = output or packed_name("python", facts.full_version, host)
         with context.progress.shown(f"Pack {facts.title} from {facts.base_prefix}", at_once=True):
             place, count = pack_interpreter(facts, name, host, locations, progress=context.tell_progress)
+    if as_json:
+        from unified_shell.views.json_view import json_text
+
+        told = {"place": place, "files": count, "size_bytes": os.path.getsize(place), "holds": ()}
+        context.screen.result(json_text("written", told))
+        return
     context.screen.result(f"{place}: {count} files, {shown_size(os.path.getsize(place))}")
     context.screen.next(ush("interpreter", "get", place), label="Install it elsewhere with")
 

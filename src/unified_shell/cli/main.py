@@ -170,23 +170,30 @@ def _in_our_words(error: click.ClickException) -> UshError:
 
 
 def _tell(error: UshError, *, trace: bool) -> None:
-    lines = [f"ush: {error}"]
-    if step := _next_step(error, sys.argv[1:]):
-        lines.append(f"Next: {step}")
-    click.echo(plain_text("\n".join(lines)), err=True)
-    if "--json" in sys.argv[1:]:
+    if _asked_for_json():
         _tell_as_json(error)
+    else:
+        lines = [f"ush: {error}"]
+        if step := _next_step(error, sys.argv[1:]):
+            lines.append(f"Next: {step}")
+        click.echo(plain_text("\n".join(lines)), err=True)
     if trace:
         raise error
 
 
+def _asked_for_json() -> bool:
+    """Tell whether JSON was asked of us, and not of a command that is run in an environment."""
+    words = sys.argv[1:]
+    return "--json" in words[: words.index("--")] if "--" in words else "--json" in words
+
+
 def _tell_as_json(error: UshError) -> None:
-    """Print the error for the program that asked for JSON, where it looks for it."""
+    """Print the error as data for the program that asked for it: on the error stream, where results never are."""
     from unified_shell.views.json_view import json_text
 
     step = _next_step(error, sys.argv[1:])
     fields = {"error": error.message, "where": error.where, "next_step": step, "exit_code": error.exit_code}
-    click.echo(json_text("error", fields))
+    click.echo(json_text("error", fields), err=True)
 
 
 def _next_step(error: UshError, words: Sequence[str]) -> str:
@@ -209,5 +216,9 @@ def _tell_unforeseen(error: Exception, *, trace: bool) -> None:
     from .log import write_log
 
     place = write_log(error)
+    if _asked_for_json():
+        text = f"internal error: {type(error).__name__}: {error}"
+        _tell_as_json(CouldNot(text, where=str(place), next_step="run it again with --trace as the first option"))
+        return
     click.echo(plain_text(f"ush: internal error: {type(error).__name__}: {error}"), err=True)
     click.echo(plain_text(f"Next: run it again with --trace as the first option; details: {place}"), err=True)

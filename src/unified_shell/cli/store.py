@@ -42,25 +42,33 @@ def show(context: Context, *, thorough: bool, scope: str, as_json: bool) -> None
 @click.option("-y", "--yes", is_flag=True, help="Go ahead without asking.")
 @click.option("--plan", "only_plan", is_flag=True, help="Show what would be removed, and change nothing.")
 @click.option("--downloads", "with_downloads", is_flag=True, help="Also remove downloaded files from the cache.")
+@click.option("--json", "as_json", is_flag=True, help="Print what is unused, and what was freed, as JSON.")
 @for_whom
 @pass_context
-def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool, scope: str) -> None:
+def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool, as_json: bool, scope: str) -> None:
     """Remove what no environment and no undo needs. It is downloaded again when needed."""
     from unified_shell.core.changes.locks import scope_lock
     from unified_shell.core.environments.upkeep.downloads import Downloads, read_downloads, sweep_downloads
     from unified_shell.core.environments.upkeep.store_usage import read_store, sweep_store
     from unified_shell.core.errors import Refused
     from unified_shell.core.machine.files.disks import shown_size
+    from unified_shell.views.json_view import json_text
     from unified_shell.views.store_view import print_unused
 
     check_rights_for(scope)
     locations = context.locations_for(scope)
     unused = [one for one in read_store(locations) if one.is_unused]
     downloads = read_downloads(locations) if with_downloads else Downloads(files=0, size_bytes=0)
-    print_unused(context.screen, unused, downloads)
+    told = {"entries": unused, "downloads": downloads, "freed_bytes": 0}
+    if not as_json:
+        print_unused(context.screen, unused, downloads)
     if not (unused or downloads.files) or only_plan:
+        if as_json:
+            context.screen.result(json_text("swept", told))
         return
     if not yes:
+        if as_json:
+            raise Refused("--json cannot ask; nothing was changed", again_with=("--yes",))
         if not sys.stdin.isatty():
             raise Refused("there is no terminal to ask at; nothing was changed", again_with=("--yes",))
         if not click.confirm("Go ahead?", default=True, err=True):
@@ -73,6 +81,9 @@ def sweep(context: Context, *, yes: bool, only_plan: bool, with_downloads: bool,
         if downloads.files:
             sweep_downloads(locations)
             freed += downloads.size_bytes
+    if as_json:
+        context.screen.result(json_text("swept", {**told, "freed_bytes": freed}))
+        return
     context.screen.result(f"Done: {shown_size(freed)} are free again.")
 
 

@@ -154,8 +154,9 @@ def lock(
 @which
 @click.option("-o", "--output", default="", metavar="ARCHIVE", help="The archive [default: NAME-pack.tar.gz].")
 @click.option("--without-interpreter", is_flag=True, help="The other machine has a Python that fits.")
+@click.option("--json", "as_json", is_flag=True, help="Print what was written as JSON.")
 @pass_context
-def pack(context: Context, file: str, output: str, *, without_interpreter: bool) -> None:
+def pack(context: Context, file: str, output: str, *, without_interpreter: bool, as_json: bool) -> None:
     """Pack an outfit with all that it needs: wheels, suites, an interpreter, and ush itself. On a machine of the same kind,
     without a network and without Python: tar -xf ARCHIVE, then sh NAME-pack/equip.sh.
 
@@ -176,6 +177,12 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool)
         packed.interpreter or "no interpreter",
         "ush",
     ]
+    if as_json:
+        from unified_shell.views.json_view import json_text
+
+        told = {"place": packed.place, "files": packed.wheels, "size_bytes": packed.size_bytes, "holds": holds}
+        context.screen.result(json_text("written", told))
+        return
     place = shown(packed.place, context.host.home)
     context.screen.result(f"{place}: {', '.join(holds)}; {shown_size(packed.size_bytes)}")
     for one in packed.left_out:
