@@ -41,7 +41,6 @@ TYPED: tuple[tuple[list[str], list[str]], ...] = (
     (["no-such-noun", ""], []),
     (["package", "no-such-verb", ""], []),
     (["undo", "1", ""], []),
-    ([], []),
 )
 
 

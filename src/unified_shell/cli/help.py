@@ -67,7 +67,7 @@ def _command_help(words: tuple[str, ...]) -> None:
     from .main import ush
 
     found: click.Command = ush
-    ctx = click.Context(ush, info_name="ush")
+    ctx = click.Context(ush, info_name="ush", **ush.context_settings)
     rest = list(words)
     while rest and isinstance(found, click.Group):
         known = found.list_commands(ctx)

@@ -68,6 +68,7 @@ def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
 @click.option("--script", default="", metavar="FILE", help="Also source this script in new sessions.")
 @click.option("--dialect", default="", help="The dialect of FILE [default: detected].")
 @click.option("--completion", is_flag=True, help="Tab completes the words of ush, and the names of what is here.")
+@click.option("--manual", is_flag=True, help="Let man find the manual pages: man ush, man ush-path.")
 @click.option("--at-end", is_flag=True, help="Move the hook-up to the end of the startup files.")
 @for_whom
 @change_options
@@ -79,6 +80,7 @@ def wire(
     script: str,
     dialect: str,
     completion: bool,
+    manual: bool,
     at_end: bool,
     how: ChangeOptions,
 ) -> None:
@@ -92,6 +94,16 @@ def wire(
     if script:
         perform(context, lambda: plan_script_add(script, dialect, shells, context.host, locations), how)
         return
+    if manual:
+        from unified_shell import __version__
+        from unified_shell.core.shells.planning.manual import plan_manual
+
+        from .main import ush as top
+        from .manual.man_pages import man_pages
+
+        pages = man_pages(top, __version__)
+        perform(context, lambda: plan_manual(pages, shells, context.host, locations), how)
+        return
     if completion:
         perform(context, lambda: plan_completion(shells, context.host, locations), how)
         return
@@ -102,10 +114,13 @@ def wire(
 @click.argument("names", nargs=-1, metavar="[SHELL]...")
 @click.option("--script", default="", metavar="FILE", help="Only stop sourcing this script in new sessions.")
 @click.option("--completion", is_flag=True, help="Only stop completing the words of ush.")
+@click.option("--manual", is_flag=True, help="Only take away the manual pages.")
 @for_whom
 @change_options
 @pass_context
-def unwire(context: Context, names: tuple[str, ...], *, script: str, completion: bool, how: ChangeOptions) -> None:
+def unwire(
+    context: Context, names: tuple[str, ...], *, script: str, completion: bool, manual: bool, how: ChangeOptions
+) -> None:
     """Remove the hook-up from the startup files of SHELL [default: all], and nothing else."""
     from unified_shell.core.shells.dialects.table import DIALECTS
     from unified_shell.core.shells.planning.completion import plan_completion_drop
@@ -121,6 +136,12 @@ def unwire(context: Context, names: tuple[str, ...], *, script: str, completion:
     if completion:
         own = chosen_shells(context.host, _dialects(names))
         perform(context, lambda: plan_completion_drop(own, context.host, locations), how)
+        return
+    if manual:
+        from unified_shell.core.shells.planning.manual import plan_manual_drop
+
+        own = chosen_shells(context.host, _dialects(names))
+        perform(context, lambda: plan_manual_drop(own, context.host, locations), how)
         return
     perform(context, lambda: plan_unwire(shells, context.host, locations), how)
 

@@ -171,6 +171,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
     About.VARIABLE: ("{name}[ = {value}][, when {when}]", "[now {before}][this session has {here}]"),
     About.ENVIRONMENT_ONLY: ("in the environment {name}", "the only one there is"),
     About.ENVIRONMENT_OF_OUTFIT: ("in the environment {name}", "named in {outfit:place}"),
+    About.MANUAL: ("{pages} manual pages", "{folder:place}"),
     About.COMPLETION: ("completion of the words of ush", "[in {shells:list}]"),
     About.SCRIPT: ("session script: {file:place}[, written for {dialect}]", "[read by {readers:list}]"),
     About.SCRIPT_MEASURED: (

@@ -114,6 +114,7 @@ class About(Enum):
     VARIABLE = "variable"
     ENVIRONMENT_ONLY = "only environment"
     ENVIRONMENT_OF_OUTFIT = "environment of outfit"
+    MANUAL = "manual"
     COMPLETION = "completion"
     SCRIPT = "script"
     SCRIPT_NOT_READ = "script not read"
