@@ -47,8 +47,9 @@ def answer(words: list[str]) -> int:
             continue
         whole = wanted.before + name
         # bash begins another word at each colon and equals sign, and puts in only what follows.
-        kept = len(current) - len(last.strip(":=")) if shell == "bash" and last != current else 0
-        print(_line(whole[kept:], about, shell))
+        kept = len(current) - len(words_of_line(f"ush {last.strip(':=')}")[-1]) if last.strip(":=") else len(current)
+        is_quoted = last[:1] in ("'", '"')
+        print(_line(whole[kept if shell == "bash" else 0 :], about, "" if is_quoted else shell))
     if shell not in ("bash", "tcsh") and not candidates and wanted.kind == "programs":
         print(":files")
     return 0
