@@ -16,12 +16,11 @@ import pytest
 
 from support.account import Account
 from support.suggestions import trouble_of
-from support.typist import type_line
+from support.typist import lines_of, type_line
 from unified_shell.cli.main import ush
 from unified_shell.cli.manual.help_text import examples
 from unified_shell.core.catalogs.check_tables import parse_checks
 from unified_shell.core.changes.plan import About
-from unified_shell.core.findings import Cause
 from unified_shell.core.verification.targets.target import Kind
 from unified_shell.demo.study import make_study_index
 
@@ -51,7 +50,7 @@ def test_every_line_of_a_plan_is_documented_with_its_fields() -> None:
                 facts = {keyword.arg or "**" for keyword in call.keywords} - {"in_full"}
                 for name in re.findall(r"About\.(\w+)", ast.unparse(call.args[1])):
                     calls[About[name].value] |= facts
-    section = (TOP / "docs/json.md").read_text().partition("## Lines of plans")[2]
+    section = (TOP / "docs/reference/json.md").read_text().partition("## Lines of plans")[2]
     rows = re.findall(r"(?m)^\| `([^`]+)` \| (.*) \|$", section)
     assert {about: set(re.findall(r"`(\w+)`", fields)) for about, fields in rows} == calls
 
@@ -140,11 +139,8 @@ def _validate(script: dict, document: dict) -> None:  # type: ignore[type-arg]
     jsonschema.Draft202012Validator(schema).validate(document)
 
 
-def test_every_cause_and_every_key_of_a_check_is_documented() -> None:
+def test_every_key_of_a_check_is_documented() -> None:
     text = (TOP / "docs/verifying.md").read_text()
-    table = text.partition("## Causes")[2]
-    firsts = "".join(re.findall(r"(?m)^\| ([^|]*) \|", table))
-    assert set(re.findall(r"`([a-z-]+)`", firsts)) == {one.value for one in Cause if one.value}
     checks = "\n".join(re.findall(r"```toml\n(.*?)```", text, re.DOTALL)[:1])
     parse_checks(checks.encode(), "verifying.md")
     written = set(re.findall(r"(?m)(?:^|# .*?|; |[{,] )([a-z-]+)(?: = |: )", checks)) | {
@@ -163,9 +159,54 @@ def test_every_cause_and_every_key_of_a_check_is_documented() -> None:
 UNNAMED = {"sessions", "directory", "script", "startup", "file", "offer", "check"}
 
 
+DOCUMENTS = [TOP / "README.md", TOP / "CONTRIBUTING.md", *sorted((TOP / "docs").rglob("*.md"))]
+# Typed line by line, each page in an account of its own.
+TYPED = [TOP / "README.md", TOP / "docs/start.md", *sorted((TOP / "docs/guides").glob("*.md"))]
+# What a person with rights, a network or minutes of time types, and what the tests install themselves.
+NOT_TYPED = ("sudo ", "python3 -m", "exit")
+
+
+def test_pages_made_from_the_program_are_as_it_is() -> None:
+    script = runpy.run_path(str(TOP / "docs/make_pages.py"))
+    for place, page in script["PAGES"].items():
+        assert (TOP / "docs" / place).read_text() == page(), f"{place} is made anew by docs/make_pages.py"
+
+
+@pytest.mark.parametrize("page", TYPED, ids=lambda page: page.stem)
+def test_what_a_page_says_to_type_works_as_it_stands(account: Account, page: Path) -> None:
+    wrong = {}
+    for block in re.findall(r"(?ms)^```sh\n(.*?)^```$", page.read_text()):
+        for line in lines_of(block):
+            if line.startswith(NOT_TYPED):
+                continue
+            if line.startswith("cd "):
+                account = Account(account.home, folder=(account.folder or account.home) / line.split()[1])
+                continue
+            done = type_line(account, line)
+            may_tell = line.removeprefix("ush ").startswith(TELLS)
+            if done.code and not (may_tell and done.code == 1):
+                wrong[line] = (done.code, done.out[-300:], done.err)
+    assert not wrong, json.dumps(wrong, indent=1)
+
+
+def test_every_link_of_the_documents_leads_somewhere() -> None:
+    wrong = []
+    for page in DOCUMENTS:
+        for target in re.findall(r"\]\(([^)\s]+)\)", page.read_text()):
+            place = target.partition("#")[0]
+            if "://" not in target and not (place and (page.parent / place).exists()):
+                wrong.append(f"{page.name}: {target}")
+    listed = set(re.findall(r"(?m)^([\w/-]+)$", (TOP / "docs/index.md").read_text()))
+    missing = [
+        one for one in DOCUMENTS[2:] if one.stem != "index" and str(one.relative_to(TOP / "docs"))[:-3] not in listed
+    ]
+    assert not wrong
+    assert not missing, "each page is in the site's index"
+
+
 def test_every_command_line_of_the_documents_is_one_of_ours() -> None:
     typed, named = [], []
-    for path in (TOP / "README.md", *(TOP / "docs").glob("*.md")):
+    for path in DOCUMENTS:
         text = path.read_text()
         typed += re.findall(r"(?m)^(ush .*)$", text)
         named += [line for line in re.findall(r"`(ush [^`…|]+)`", text) if line != "ush env l"]

@@ -55,7 +55,8 @@ def trouble_of(words: list[str]) -> str:
     except click.BadParameter as error:
         # A word in capitals stands for what only the person knows; a file of that name need not be there.
         stands_in = any(word.isupper() for word in words) and not isinstance(error, click.MissingParameter)
-        return "" if stands_in else error.format_message()
+        is_place = error.param is not None and isinstance(error.param.type, click.Path)
+        return "" if stands_in or is_place else error.format_message()
     except click.UsageError as error:
         return error.format_message()
     return ""

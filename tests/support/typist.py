@@ -12,7 +12,7 @@ from unified_shell.cli.main import ush
 from .account import USH, Account, Result
 
 # What waits for a person, opens a session, serves until it is ended, or takes long.
-ONLY_READ = ("environment enter", "index serve", "demo", "interpreter pack", "outfit pack")
+ONLY_READ = ("environment enter", "index serve", "interpreter pack")
 # What is planned only: a build takes minutes.
 ONLY_PLANNED = ("interpreter get python",)
 
@@ -50,7 +50,8 @@ def lines_of(text: str) -> Iterator[str]:
 
 def type_line(account: Account, line: str) -> Result:
     """Type one line; one of ours alone is run without a shell, any other in bash with the installed `ush`."""
-    if line.removeprefix("ush ").startswith(ONLY_READ) and line.startswith("ush "):
+    line = line.partition("  # ")[0].rstrip() if "  # " in line else line
+    if line.startswith("ush ") and (line == "ush demo" or line.removeprefix("ush ").startswith(ONLY_READ)):
         words = shlex.split(line, comments=True)[1:]
         command, used = command_of(words)
         with contextlib.chdir(account.folder or account.home):
@@ -63,4 +64,5 @@ def type_line(account: Account, line: str) -> Result:
             *(one.replace("~", str(account.home), 1) if one[:1] == "~" else one for one in words), code=None
         )
     path = f"{Path(USH).parent}:{account.variables['PATH']}"
-    return account.run(["/bin/bash", "-c", typed], more={"PATH": path})
+    # A new session, as a person's would be: what was wired holds.
+    return account.run(["/bin/bash", "-i", "-c", typed], more={"PATH": path})

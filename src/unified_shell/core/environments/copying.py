@@ -19,7 +19,12 @@ from unified_shell.core.environments.model.base_interpreter import base_of, chec
 from unified_shell.core.environments.model.contents import Contents, Distribution
 from unified_shell.core.environments.model.foreign import foreign_distributions
 from unified_shell.core.environments.model.layout import link_place
-from unified_shell.core.environments.model.registry import Environment, check_name, find_environment
+from unified_shell.core.environments.model.registry import (
+    Environment,
+    check_name,
+    environment_names,
+    find_environment,
+)
 from unified_shell.core.environments.trees.editions import edition_steps, make_edition, unrecorded_files
 from unified_shell.core.environments.trees.installer_names import installer_commands
 from unified_shell.core.environments.trees.store_filling import FetchWheel, fill_store
@@ -73,14 +78,17 @@ def find_source(
     into: Locations | None = None,
     base: InterpreterFacts | None = None,
 ) -> Source:
-    """Return the environment of a name, or what is at a path: an environment, or an interpreter with packages in it.
+    """Return the environment of a name, or what is at a path: an environment, or an interpreter with packages in it. A word
+    that is no environment's name may be a folder here.
 
     `into` is where the copy will be, if that is another scope; `base` what it will be on, which may be told for one whose
     own interpreter is gone.
 
     Raises UsageError for what is neither, InterpreterUnusable where its interpreter does not start.
     """
-    place = os.path.normpath(join(host.working_directory, text)) if "/" in text else ""
+    here = join(host.working_directory, text)
+    is_place = "/" in text or (os.path.isdir(here) and text not in environment_names(locations))
+    place = os.path.normpath(here) if is_place else ""
     if not place or inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
         found = find_environment(text, host, locations)
         # Scopes share no store: what is in another one's is read like anything that something else made.
