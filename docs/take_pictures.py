@@ -6,12 +6,17 @@ Needs Xvfb, xterm, ImageMagick's `import` and Chromium, and the shells that the 
 committed.
 """
 
+import fcntl
 import os
-import shlex
+import pty
+import re
+import select
 import shutil
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -23,6 +28,9 @@ PROGRAMS = Path(tempfile.gettempdir()) / "apiary-programs"
 # About 1280 by 800 pixels, as a person's window has.
 TERMINAL = ("xterm", "-fa", "DejaVu Sans Mono", "-fs", "10.5", "-geometry", "138x42+0+0", "-bg", "#fbfbf8")
 MOST_SECONDS = 300.0
+# A title that no window shows tells that the shell waits for the next line.
+READY = "\x1b]2;ready\x07"
+PROMPT = "\\[\x1b]2;ready\x07\x1b[1;32m\\]$\\[\x1b[0m\\] "
 STARTUP = "# startup file of the sample account\nexport PATH=$HOME/old/bin:$PATH\nexport PATH=$HOME/old/bin:$PATH\n"
 STARTUP += "export PATH=$HOME/gone/bin:$PATH\n"
 OUTFIT = """\
@@ -43,11 +51,11 @@ in = "season"
 # A name, and the lines that are typed; where it is empty, they are run unseen.
 SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("look", ("ush look",)),
-    ("", ("ush index add apiary wheels --yes", "ush environment new hive --yes")),
-    ("package-get", ("ush package get swarmcast 'hivehum[deep]' -e hive --yes",)),
-    ("path-add", ("ush path add 'apiary tools' --yes",)),
+    ("", ("ush index add apiary wheels", "ush environment new hive")),
+    ("package-get", ("ush package get swarmcast 'hivehum[deep]' -e hive",)),
+    ("path-add", ("ush path add 'apiary tools'",)),
     ("look-name", ("ush look weigh-hive bash",)),
-    ("path-list", ("ush path list", "ush path tidy --yes")),
+    ("path-list", ("ush path list", "ush path tidy")),
     (
         "",
         (
@@ -62,14 +70,14 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
         "",
         (
             "mv 'apiary tools, old' 'apiary tools'",
-            "ush verify hive --mend --yes",
-            "ush environment new songs --language lua --yes",
+            "ush verify hive --mend",
+            "ush environment new songs --language lua",
         ),
     ),
     (
         "command",
         (
-            "ush command prefer weigh-hive ~/'apiary tools/weigh-hive' --yes",
+            "ush command prefer weigh-hive ~/'apiary tools/weigh-hive'",
             "ush command list",
             "ush look weigh-hive",
         ),
@@ -77,7 +85,7 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
     (
         "environment",
         (
-            "ush environment rename hive study --yes",
+            "ush environment rename hive study",
             "ush environment list",
             "ush package list -e study",
             "ush store show",
@@ -86,20 +94,20 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
     (
         "environment-copy",
         (
-            "ush environment copy study newer --plan",
-            "ush environment adopt old-study --name old --yes",
-            "ush environment copy old mine --yes",
+            "ush environment adopt old-study --name old",
+            "ush environment copy old mine",
             "ush environment unprotect old --plan",
         ),
     ),
-    ("", ("ush catalog add studies catalog --yes",)),
-    ("suite", ("ush suite list", "ush suite get humscan --form source --plan")),
-    ("", ("ush suite get humscan --form source --yes",)),
+    ("", ("ush catalog add studies catalog",)),
+    ("suite", ("ush suite list --category sequences", "ush suite get humscan --form source --plan")),
+    ("", ("ush suite get humscan --form source",)),
     ("suite-trial", ("ush suite try humscan --into trial", "ush suite show humscan")),
     ("suite-plot", ()),
-    ("outfit", ("grep . outfit.toml", "ush outfit plan", "ush outfit equip --yes | tail -5", "ush outfit plan")),
-    ("interpreter-get", ("ush interpreter get lua-5.4.9.tar.gz --front --yes", "ush look lua")),
-    ("interpreter-list", ("ush interpreter list", "ush verify lua-5.4.9")),
+    ("outfit", ("ush outfit plan", "ush outfit equip --yes | tail -5", "ush outfit plan")),
+    ("interpreter-get", ("ush interpreter get lua-5.4.9.tar.gz --front", "ush look lua")),
+    ("", ("ush shell wire bash zsh fish --completion",)),
+    ("completion", ()),
     (
         "errors",
         (
@@ -111,12 +119,21 @@ SCENES: tuple[tuple[str, tuple[str, ...]], ...] = (
             "ush environment show stduy",
             "ush path add tools --front --back",
             "ush package get nectar -e study",
-            "ush package drop combgraph -e study --yes",
+            "ush package drop combgraph -e study",
         ),
     ),
     ("journal-undo", ("ush journal", "ush undo 2", "ush undo 7 --plan")),
     ("demo", ("ush demo | tail -40",)),
 )
+
+
+# What is typed in each shell; the last answer to Tab stays.
+COMPLETIONS = {
+    "bash": ("ush environment sh<TAB>st<TAB>", "ush package <TAB><TAB>"),
+    "zsh": ("ush package why -e study wag<TAB>", "ush environment <TAB>"),
+    "fish": ("ush suite get ha<TAB>", "ush undo <TAB>"),
+}
+PANE = 266
 
 
 def main() -> None:
@@ -129,13 +146,13 @@ def main() -> None:
                 _show_page(lines, "report.html", PICTURES / f"{name}.png")
             elif name == "suite-plot" and name in wanted:
                 shutil.copy(HOME / "trial/spectrum.png", PICTURES / f"{name}.png")
-            elif name in wanted:
+            elif name == "completion" and name in wanted:
+                _show_completion(display)
+            elif name in wanted and lines:
                 _show(name, lines, display)
                 print(PICTURES / f"{name}.png")
             else:
-                subprocess.run(
-                    ["bash", "-c", "\n".join(lines)], env=_variables(), cwd=HOME, capture_output=True, check=False
-                )
+                _type_unseen(lines)
 
 
 def _make_account() -> None:
@@ -190,18 +207,15 @@ def _display() -> Iterator[str]:
         server.wait()
 
 
-def _show(name: str, lines: tuple[str, ...], display: str) -> None:
-    """Type lines in a terminal window, each below its words, and keep what the window shows in the end."""
+def _show(name: str, lines: tuple[str, ...], display: str, shell: str = "bash") -> None:
+    """Type lines in a terminal window, as a person does, and keep what the window shows in the end."""
     with tempfile.TemporaryDirectory() as work:
-        done = Path(work) / "done"
-        script = [f"cd {shlex.quote(str(HOME))}"]
-        for number, line in enumerate(lines):
-            script += ["echo"] * (number > 0) + [f"printf '\\033[1;32m$\\033[0m %s\\n' {shlex.quote(line)}", line]
-        script += [f"touch {done}", "sleep 60"]
-        (Path(work) / "script").write_text("\n".join(script) + "\n")
+        done, typed = Path(work) / "done", Path(work) / "typed"
+        typed.write_text("\n".join(lines))
         variables = {**_variables(), "DISPLAY": display, "COLORTERM": "truecolor"}
-        words = [*TERMINAL, "-fg", "#1f2328", "-b", "14", "+sb", "-e", "bash", "--norc", f"{work}/script"]
-        window = subprocess.Popen(words, env=variables, stderr=subprocess.DEVNULL)
+        driver = [sys.executable, __file__, "--type", str(typed), str(done), shell]
+        words = [*TERMINAL, "-fg", "#1f2328", "-b", "14", "+sb", "-e", *driver]
+        window = subprocess.Popen(words, env=variables, cwd=HOME, stderr=subprocess.DEVNULL)
         end = time.monotonic() + MOST_SECONDS
         while not done.exists() and time.monotonic() < end:
             time.sleep(0.1)
@@ -210,6 +224,77 @@ def _show(name: str, lines: tuple[str, ...], display: str) -> None:
         subprocess.run(["import", "-window", "root", PICTURES / f"{name}.png"], env=variables, check=True)
         window.terminate()
         window.wait()
+
+
+def _show_completion(display: str) -> None:
+    """Press Tab in each shell, and keep the tops of the windows below each other."""
+    parts = []
+    for shell, lines in COMPLETIONS.items():
+        _show(f"completion-{shell}", lines, display, shell)
+        parts.append(PICTURES / f"completion-{shell}.png")
+    words = ["convert", *parts, "-crop", f"1280x{PANE}+0+0", "+repage", "-append", PICTURES / "completion.png"]
+    subprocess.run(words, check=True)
+    for part in parts:
+        part.unlink()
+
+
+def _type_unseen(lines: tuple[str, ...]) -> None:
+    with tempfile.TemporaryDirectory() as work:
+        done, typed = Path(work) / "done", Path(work) / "typed"
+        typed.write_text("\n".join(lines))
+        words = [sys.executable, __file__, "--type", str(typed), str(done), "bash"]
+        with subprocess.Popen(words, env=_variables(), cwd=HOME, stdout=subprocess.DEVNULL) as driver:
+            while not done.exists() and driver.poll() is None:
+                time.sleep(0.05)
+            driver.kill()
+
+
+def _type(lines: list[str], done: Path, shell: str) -> None:
+    """Type lines into an interactive shell of this terminal, each when the one before has ended; questions are answered."""
+    size = struct.pack("HHHH", *shutil.get_terminal_size((138, 42))[::-1], 0, 0)
+    number, terminal = pty.fork()
+    if number == 0:
+        os.execvpe(shell, [shell], {**os.environ, "PROMPT_COMMAND": f"PS1='{PROMPT}'", "PAGER": "cat"})
+    fcntl.ioctl(terminal, termios.TIOCSWINSZ, size)
+    _shown(terminal, until=READY if shell == "bash" else "", seconds=MOST_SECONDS if shell == "bash" else 2)
+    for number, line in enumerate(lines):
+        if "<TAB>" in line:
+            _press(terminal, line, stays=number == len(lines) - 1)
+            continue
+        if number:
+            os.write(terminal, b"\r")
+            _shown(terminal, until=READY)
+        os.write(terminal, line.encode() + b"\r")
+        while not _shown(terminal, until=READY, question="Go ahead?"):
+            os.write(terminal, b"y\r")
+    done.touch()
+    time.sleep(60)
+
+
+def _press(terminal: int, line: str, *, stays: bool) -> None:
+    """Press the keys of a line, `<TAB>` among them, with time for each answer; then leave the line, unless it stays."""
+    for part in re.split("(<TAB>)", line):
+        os.write(terminal, b"\t" if part == "<TAB>" else part.encode())
+        _shown(terminal, seconds=1.2 if part == "<TAB>" else 0.2)
+    if not stays:
+        os.write(terminal, b"\x03")
+        _shown(terminal, seconds=1.0)
+
+
+def _shown(terminal: int, *, until: str = "", question: str = "", seconds: float = MOST_SECONDS) -> bool:
+    """Pass on what is shown, for a time or until a text; tell whether that was it, and not the question."""
+    end, seen = time.monotonic() + seconds, ""
+    while time.monotonic() < end:
+        if not select.select([terminal], [], [], 0.05)[0]:
+            continue
+        raw = os.read(terminal, 65536)
+        os.write(1, raw)
+        seen += raw.decode("utf-8", "replace")
+        if question and question in seen:
+            return False
+        if until and until in seen:
+            return True
+    return True
 
 
 def _show_page(lines: tuple[str, ...], page: str, picture: Path) -> None:
@@ -222,4 +307,7 @@ def _show_page(lines: tuple[str, ...], page: str, picture: Path) -> None:
 
 
 if __name__ == "__main__":
-    main()
+    if sys.argv[1:2] == ["--type"]:
+        _type(Path(sys.argv[2]).read_text().split("\n"), Path(sys.argv[3]), sys.argv[4])
+    else:
+        main()

@@ -177,6 +177,7 @@ def test_what_a_page_says_to_type_works_as_it_stands(account: Account, page: Pat
     wrong = {}
     for block in re.findall(r"(?ms)^```sh\n(.*?)^```$", page.read_text()):
         for line in lines_of(block):
+            assert line.startswith("sudo ") or "--for everyone" not in line, "the tests touch nothing of everyone's"
             if line.startswith(NOT_TYPED):
                 continue
             if line.startswith("cd "):

@@ -100,8 +100,12 @@ def _widths(rows: Sequence[Sequence[str]], room: int) -> list[int] | None:
     between = BETWEEN * (count - 1)
     if sum(least) + between > room:
         return None
+    over = sum(wanted) + between - room
+    if over > 0:
+        # The last column says what there is to say of the others, and wraps within itself, as far as it can be read.
+        wanted[-1] = max(wanted[-1] - over, least[-1], min(wanted[-1], room // 4))
     while sum(wanted) + between > room:
-        # The widest gives way first.
+        # Then the widest gives way.
         widest = max((one for one in range(count) if wanted[one] > least[one]), key=wanted.__getitem__)
         wanted[widest] -= 1
     return wanted

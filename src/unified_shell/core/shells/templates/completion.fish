@@ -12,5 +12,5 @@ function _ush_complete
             printf '%s\n' $answers
     end
 end
-complete -c ush -f -a '(_ush_complete)'
-complete -c unified-shell -f -a '(_ush_complete)'
+complete -c ush -k -f -a '(_ush_complete)'
+complete -c unified-shell -k -f -a '(_ush_complete)'

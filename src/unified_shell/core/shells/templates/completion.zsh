@@ -6,8 +6,8 @@ _ush_complete() {
   '') ;;
   :files) _files ;;
   :folders) _files -/ ;;
-  -*) _describe -o 'option' answers ;;
-  *) _describe 'ush' answers ;;
+  -*) _describe -o -V 'option' answers ;;
+  *) _describe -V 'ush' answers ;;
   esac
 }
 if (( ! $+functions[compdef] )); then
