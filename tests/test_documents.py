@@ -161,7 +161,12 @@ UNNAMED = {"sessions", "directory", "script", "startup", "file", "offer", "check
 
 DOCUMENTS = [TOP / "README.md", TOP / "CONTRIBUTING.md", *sorted((TOP / "docs").rglob("*.md"))]
 # Typed line by line, each page in an account of its own.
-TYPED = [TOP / "README.md", TOP / "docs/start.md", *sorted((TOP / "docs/guides").glob("*.md"))]
+TYPED = [
+    TOP / "README.md",
+    TOP / "docs/start.md",
+    TOP / "docs/verifying.md",
+    *sorted((TOP / "docs/guides").glob("*.md")),
+]
 # What a person with rights, a network or minutes of time types, and what the tests install themselves.
 NOT_TYPED = ("sudo ", "python3 -m", "exit")
 

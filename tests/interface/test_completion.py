@@ -72,6 +72,23 @@ def test_what_may_stand_at_the_cursor_is_answered_in_each_shell_s_form(busy: Acc
     assert busy.run([USH, "complete", "tcsh"], more={"COMMAND_LINE": "ush path add .lo"}).out == ".local\n"
 
 
+def test_a_hostile_name_is_text_alone(busy: Account) -> None:
+    for name in ("$(touch struck)", "a;touch struck", "two\nlines", "`touch struck`", "quo'te"):
+        (busy.data / "environments" / name).mkdir()
+    answered = busy.run([USH, "complete", "bash", "ush environment show ", ""]).out.splitlines()
+    assert "\\$\\(touch\\ struck\\)" in answered
+    assert "quo\\'te" in answered
+    assert not [line for line in answered if "lines" in line], "it would be two names"
+    busy.ush("shell", "wire", "bash", "--completion", "--yes")
+    with Terminal(["/bin/bash"], busy.variables, busy.home) as terminal:
+        terminal.read(1)
+        for typed in ("ush environment show $\t", "ush environment show a\t", "ush environment show `\t"):
+            terminal.send(typed.encode())
+            terminal.read(1)
+            terminal.send(b"\x03")
+    assert not (busy.home / "struck").exists()
+
+
 def test_an_answer_needs_nothing_that_is_whole_and_says_nothing_of_faults(busy: Account, tmp_path: Path) -> None:
     for name in ("environments.toml", "journal.sqlite", "interpreters/adopted.toml"):
         (busy.data / name).write_bytes(b"\xff\x00 broken [")

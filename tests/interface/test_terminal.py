@@ -4,11 +4,12 @@ import re
 from pathlib import Path
 
 import pytest
+from rich.style import Style
 
 from support.account import USH, Account
 from support.terminal import Terminal
 from support.wheels import wheel
-from unified_shell.views.terminal.tables import cells_of
+from unified_shell.views.terminal.tables import STYLES, cells_of
 
 CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]")
 LONG = "a-rather-long-name-of-a-project"
@@ -74,6 +75,20 @@ def test_colour_is_only_beside_words_and_plain_moves_nothing(combs: Account) -> 
     assert not re.search(r"\x1b\[[0-9;?]*[A-HJKSTfhl]", dumb), (
         "a terminal that cannot move its cursor is not asked to"
     )
+
+
+def test_every_colour_can_be_read_on_a_light_ground_and_on_a_dark_one() -> None:
+    def luminance(*parts: float) -> float:
+        # The relative luminance of WCAG 2.
+        linear = [part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    for word, style in STYLES.items():
+        color = Style.parse(style).color
+        assert color is not None
+        light = luminance(*(part / 255 for part in color.get_truecolor()))
+        assert 1.05 / (light + 0.05) >= 4.5, f"{word} on white"
+        assert (light + 0.05) / 0.05 >= 3.8, f"{word} on black"
 
 
 def test_wide_letters_stand_below_each_other_and_names_from_right_to_left_stand_alone(combs: Account) -> None:

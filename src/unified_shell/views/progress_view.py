@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.files.disks import shown_size
 
+from .terminal.tables import GOOD
+
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
@@ -77,9 +79,9 @@ class ProgressView:
             TextColumn("{task.fields[told]}", markup=False, table_column=Column(no_wrap=True)),
             BarColumn(
                 bar_width=16,
-                complete_style="green",
-                finished_style="green",
-                pulse_style="green",
+                complete_style=GOOD,
+                finished_style=GOOD,
+                pulse_style=GOOD,
                 style="bright_black",
             ),
         )

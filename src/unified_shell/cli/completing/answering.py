@@ -42,8 +42,8 @@ def answer(words: list[str]) -> int:
     typed = current.removeprefix(wanted.before)
     candidates = {name: about for name, about in _candidates(wanted, typed).items() if name.startswith(typed)}
     for name, about in candidates.items():
-        if shell == "tcsh" and " " in name:
-            # It takes a name with a blank for two.
+        if not name.isprintable() or (shell == "tcsh" and " " in name):
+            # A line end would make two of one; to tcsh, a blank does too.
             continue
         whole = wanted.before + name
         # bash begins another word at each colon and equals sign, and puts in only what follows.

@@ -13,27 +13,29 @@ if TYPE_CHECKING:
 
     from .screen import Screen
 
-__all__ = ["cells_of", "heading", "print_rows", "print_table", "state_style"]
+__all__ = ["GOOD", "STYLES", "cells_of", "heading", "print_rows", "print_table", "state_style"]
 
 # A longer cell goes beyond its column where there is no terminal.
 MOST_ALIGNED = 60
 # Columns stand this far from each other.
 BETWEEN = 2
+# Of the table of 256 colours: each can be read on a light ground and on a dark one. Terminals with fewer show the nearest.
+GOOD, ODD, BAD = "color(28)", "color(163)", "color(160)"
 STYLES = {
-    "ready": "green",
-    "passed": "green",
-    "shadowed": "magenta",
-    "hidden": "magenta",
-    "stale": "magenta",
-    "mismatched": "red",
-    "broken": "red",
-    "absent": "red",
-    "FAULT": "bold red",
-    "warning": "magenta",
-    "add": "green",
-    "remove": "red",
-    "change": "magenta",
-    "edit": "magenta",
+    "ready": GOOD,
+    "passed": GOOD,
+    "shadowed": ODD,
+    "hidden": ODD,
+    "stale": ODD,
+    "mismatched": BAD,
+    "broken": BAD,
+    "absent": BAD,
+    "FAULT": f"bold {BAD}",
+    "warning": ODD,
+    "add": GOOD,
+    "remove": BAD,
+    "change": ODD,
+    "edit": ODD,
 }
 
 
