@@ -26,7 +26,19 @@ PICTURES = Path(__file__).parent / "screenshots"
 HOME = Path(tempfile.gettempdir()) / "apiary"
 PROGRAMS = Path(tempfile.gettempdir()) / "apiary-programs"
 # About 1280 by 800 pixels, as a person's window has.
-TERMINAL = ("xterm", "-fa", "DejaVu Sans Mono", "-fs", "10.5", "-geometry", "138x42+0+0", "-bg", "#fbfbf8")
+TERMINAL = (
+    "xterm",
+    "-tn",
+    "xterm-256color",
+    "-fa",
+    "DejaVu Sans Mono",
+    "-fs",
+    "10.5",
+    "-geometry",
+    "138x42+0+0",
+    "-bg",
+    "#fbfbf8",
+)
 MOST_SECONDS = 300.0
 # A title that no window shows tells that the shell waits for the next line.
 READY = "\x1b]2;ready\x07"
