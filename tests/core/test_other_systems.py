@@ -16,7 +16,7 @@ from unified_shell.core.machine.host import Host, System, read_host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.registry.registry_file import RegistryFile
-from unified_shell.core.machine.registry.registry_text import parse_registry_text, registry_text
+from unified_shell.core.machine.registry.registry_text import parse_registry_text, registry_bytes
 from unified_shell.core.machine.registry.registry_values import Registry, RegistryKind, RegistryValue
 from unified_shell.core.machine.registry.registry_windows import WindowsRegistry, announce_to_programs
 from unified_shell.core.shells.dialects.dialect import SearchPath, SessionContent, SetVariable, Side
@@ -133,8 +133,11 @@ def test_registry_files_are_read_as_they_are_written_there() -> None:
             "": RegistryValue(text="default"),
             "N": "dword:00000002",
         }
-        assert parse_registry_text(registry_text(read).encode("ascii")) == read
-    assert max(map(len, registry_text({"K": {"P": RegistryValue(text="x" * 500)}}).split("\r\n"))) <= 80
+        assert parse_registry_text(registry_bytes(read)) == read
+    assert (
+        max(map(len, registry_bytes({"K": {"P": RegistryValue(text="x" * 500)}}).decode("utf-16").split("\r\n")))
+        <= 80
+    )
     for wrong in (b"", b"REGEDIT4\r\n", b"Windows Registry Editor Version 5.00\r\nnonsense"):
         with pytest.raises(ValueError, match=r"registry file|no name"):
             parse_registry_text(wrong)
@@ -170,7 +173,7 @@ def test_the_registrys_path_is_changed_entry_by_entry(tmp_path: Path) -> None:
     ]  # fmt: skip
     assert registry.read(USER, "HIVE_DATA") == RegistryValue(text="100% x;y")
     assert registry_steps(first, first, host, Scope.ME) == ()
-    assert parse_registry_text(registry_export(first, host, Scope.ME).encode("ascii"))[USER]["Path"] == there
+    assert parse_registry_text(registry_export(first, host, Scope.ME))[USER]["Path"] == there
     # Somebody else's installer adds an entry and moves one of ours; both are put right, theirs stays.
     registry.write(
         USER, "Path", RegistryValue(text=there.text.replace("/opt/x;", "") + ";D:\\new;/OPT/X", kind=EXPANDABLE)
@@ -242,7 +245,7 @@ def test_the_prompts_texts_and_extensions(tmp_path: Path) -> None:
         stamp="0",
     )
     text = prompt.enter_scripts(name="hive & del", prefix="C:\\e", content=content)["enter.cmd"]
-    assert '@set "PATH=C:\\e\\bin;C:\\a & b;%PATH%"\r\n' in text
+    assert '@set "PATH=C:\\e\\Scripts;C:\\a & b;%PATH%"\r\n' in text
     assert '@set "HIVE=50%%"\r\n' in text
     assert '@set "PROMPT=(hivedel) %PROMPT%"\r\n' in text
     for name in ("weigh.CMD", "weigh.exe", "weigh", "other.py"):

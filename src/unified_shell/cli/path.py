@@ -43,7 +43,10 @@ def path() -> None:
     "--registry", "source", flag_value="registry", help="On Windows: as the registry gives it to new programs."
 )
 @click.option(
-    "--registry-file", "source", flag_value="registry file", help="Print the wiring as a registry file for Windows."
+    "--registry-file",
+    default="",
+    metavar="FILE",
+    help="Write the wiring as a registry file for Windows; list nothing.",
 )
 @on_variable
 @in_environment
@@ -55,6 +58,7 @@ def list_entries(
     *,
     login: bool,
     source: str | None,
+    registry_file: str,
     variable: str,
     environment: str,
     as_json: bool,
@@ -70,8 +74,11 @@ def list_entries(
         print_own_paths(context.screen, environment, own, context.host.home, as_json=as_json)
         return
     wiring = read_wiring(context.locations)
-    if source in ("registry", "registry file"):
-        _in_registry(context, variable, wiring, as_file=source == "registry file", as_json=as_json)
+    if registry_file:
+        _write_registry_file(context, registry_file, wiring)
+        return
+    if source == "registry":
+        _in_registry(context, variable, wiring, as_json=as_json)
         return
     if source == "session":
         print_session_path(context.screen, context.host.search_path(), wiring, context.host.home, as_json=as_json)
@@ -174,16 +181,40 @@ def tidy(context: Context, *, how: ChangeOptions) -> None:
     perform(context, lambda: plan_tidy(chosen_shells(context.host), context.host, context.locations), how)
 
 
-def _in_registry(context: Context, variable: str, wiring: "Wiring", *, as_file: bool, as_json: bool) -> None:
+def _write_registry_file(context: Context, file: str, wiring: "Wiring") -> None:
+    """Write the file; raises Refused where another sort of file is there."""
+    from unified_shell.core.errors import CouldNot, Refused, os_error_text
+    from unified_shell.core.machine.files.durable import FileMode, read_file, replace_file
+    from unified_shell.core.machine.places import join
+    from unified_shell.core.machine.registry.registry_text import parse_registry_text
+    from unified_shell.core.shells.wiring.registry_wiring import registry_export
+
+    place = join(context.host.working_directory, file)
+    try:
+        there = read_file(place)
+        if there is not None:
+            parse_registry_text(there[0])
+        replace_file(
+            place, registry_export(wiring, context.host, context.locations.scope), FileMode(), beside=f"{place}.part"
+        )
+    except ValueError as error:
+        raise Refused(
+            f"{file} is there already, and is not a registry file", next_step="choose another name"
+        ) from error
+    except OSError as error:
+        raise CouldNot(
+            f"{file} cannot be written: {os_error_text(error)}", next_step="choose another name"
+        ) from error
+    context.screen.result(f"Wrote {file}. On Windows, open it, or type: reg import {file}")
+
+
+def _in_registry(context: Context, variable: str, wiring: "Wiring", *, as_json: bool) -> None:
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.machine.registry.registry import registry_of
-    from unified_shell.core.shells.wiring.registry_wiring import registry_entries, registry_export
+    from unified_shell.core.shells.wiring.registry_wiring import registry_entries
     from unified_shell.views.json_view import json_text
     from unified_shell.views.path_view import print_registry_path
 
-    if as_file:
-        context.screen.result(registry_export(wiring, context.host, context.locations.scope))
-        return
     if registry_of(context.host) is None:
         raise CouldNot("there is no registry on this system", next_step=ush("path", "list"))
     entries = registry_entries(variable, context.host)

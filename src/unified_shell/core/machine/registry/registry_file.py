@@ -4,7 +4,7 @@ import os
 
 from unified_shell.core.machine.files.durable import FileMode, read_file, replace_file
 
-from .registry_text import RegistryContent, parse_registry_text, registry_text
+from .registry_text import RegistryContent, parse_registry_text, registry_bytes
 from .registry_values import RegistryValue
 
 __all__ = ["RegistryFile"]
@@ -69,4 +69,4 @@ class RegistryFile:
     def _keep(self, content: RegistryContent) -> None:
         found = read_file(self.path)
         mode = FileMode() if found is None else found[1]
-        replace_file(self.path, registry_text(content).encode("ascii"), mode, beside=f"{self.path}.new")
+        replace_file(self.path, registry_bytes(content), mode, beside=f"{self.path}.new")

@@ -1,11 +1,14 @@
-"""Registry files (`.reg`, format 5.00): read, and written in ASCII so that no encoding can harm them."""
+"""Registry files (`.reg`, format 5.00): read in any encoding that they have, and written as their own programs do: UTF-16 with
+a byte order mark. Without the mark, values given as bytes are taken for texts of one byte a letter.
+"""
 
+import codecs
 import re
 from collections.abc import Mapping
 
 from .registry_values import RegistryKind, RegistryValue
 
-__all__ = ["RegistryContent", "parse_registry_text", "registry_text"]
+__all__ = ["RegistryContent", "parse_registry_text", "registry_bytes"]
 
 HEADER = "Windows Registry Editor Version 5.00"
 LINE_WIDTH = 76
@@ -20,7 +23,7 @@ RegistryContent = dict[str, dict[str, RegistryValue | str]]
 def parse_registry_text(content: bytes) -> RegistryContent:
     """Return the keys and values of a registry file; raises ValueError for what is none."""
     utf16 = content.startswith((b"\xff\xfe", b"\xfe\xff"))
-    text = content.decode("utf-16" if utf16 else "utf-8-sig")
+    text = content.decode("utf-16", "surrogatepass") if utf16 else content.decode("utf-8-sig")
     text = re.sub(r"\\\r?\n\s*", "", text)
     lines = [line.strip() for line in text.splitlines()]
     if not lines or lines[0] != HEADER:
@@ -36,7 +39,7 @@ def parse_registry_text(content: bytes) -> RegistryContent:
     return found
 
 
-def registry_text(content: Mapping[str, Mapping[str, RegistryValue | str]], remarks: str = "") -> str:
+def registry_bytes(content: Mapping[str, Mapping[str, RegistryValue | str]], remarks: str = "") -> bytes:
     """Return a registry file; texts are written as bytes of UTF-16, which say their kind."""
     lines = [HEADER, ""]
     lines += [f"; {line}" for line in remarks.splitlines()]
@@ -44,7 +47,8 @@ def registry_text(content: Mapping[str, Mapping[str, RegistryValue | str]], rema
         lines.append(f"[{key}]")
         lines += [f"{_name(name)}={_told(value, len(name))}" for name, value in values.items()]
         lines.append("")
-    return "\r\n".join(lines)
+    text = "\r\n".join(lines)
+    return codecs.BOM_UTF16_LE + text.encode("utf-16-le", "surrogatepass")
 
 
 def _split(line: str) -> tuple[str, str]:

@@ -1,4 +1,6 @@
-"""Windows' classic prompt: no startup file, so its variables come from the registry; unverified, as it was never run."""
+"""Windows' classic prompt: no startup file, so its variables come from the registry; its scripts
+were run by wine's prompt, never by Windows' own.
+"""
 
 from collections.abc import Sequence
 
@@ -67,12 +69,18 @@ class CommandPrompt:
             for one in path.directories
         ]
         path = ";".join(
-            [f"{self._literal(prefix)}\\bin", *map(self._literal, front), "%PATH%", *map(self._literal, back)]
+            [f"{self._literal(prefix)}\\Scripts", *map(self._literal, front), "%PATH%", *map(self._literal, back)]
         )
         title = "".join(c for c in name if c.isalnum() or c in "-_.")
-        lines = [f'@set "{one.name}={self._literal(one.value)}"\n' for one in content.variables]
+        lines = [
+            f'@set "_USH_WAS_{one.name}=%{one.name}%"\n@set "{one.name}={self._literal(one.value)}"\n'
+            for one in content.variables
+        ]
         enter = template("enter.cmd", TITLE=title, PREFIX=self._literal(prefix), PATH=path, VARIABLES="".join(lines))
-        names = [f'@set "{one.name}="\n' for one in content.variables]
+        # What had no value before gets an empty one, which is none there.
+        names = [
+            f'@set "{one.name}=%_USH_WAS_{one.name}%"\n@set "_USH_WAS_{one.name}="\n' for one in content.variables
+        ]
         return {
             "enter.cmd": enter.replace("\n", "\r\n"),
             "leave.cmd": template("leave.cmd", VARIABLES="".join(names)).replace("\n", "\r\n"),

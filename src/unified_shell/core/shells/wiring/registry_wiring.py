@@ -19,7 +19,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import from_json_text, in_home, shown, to_json_text
 from unified_shell.core.machine.registry.registry import registry_of, registry_place
-from unified_shell.core.machine.registry.registry_text import registry_text
+from unified_shell.core.machine.registry.registry_text import registry_bytes
 from unified_shell.core.machine.registry.registry_values import Registry, RegistryKind, RegistryValue
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Side
@@ -133,12 +133,12 @@ def registry_findings(
     )
 
 
-def registry_export(wiring: Wiring, host: Host, scope: Scope) -> str:
+def registry_export(wiring: Wiring, host: Host, scope: Scope) -> bytes:
     """Return a registry file that brings the wiring to a Windows account, other entries of this one's included."""
     values = _wanted(Wiring(), wiring, registry_of(host), host, scope)
     remarks = "Made by ush from the wiring. Importing it sets these variables anew, whatever they held;"
     remarks += "\nprograms see it once they are opened anew."
-    return registry_text({KEYS[scope]: {name: one for name, one in values.items() if one}}, remarks)
+    return registry_bytes({KEYS[scope]: {name: one for name, one in values.items() if one}}, remarks)
 
 
 def _wanted(

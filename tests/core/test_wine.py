@@ -1,0 +1,115 @@
+"""What is written for Windows, read and run by a second implementation: registry files, new sessions, the prompt's scripts."""
+
+import pytest
+
+from support.wine import PROGRAM, Wine
+from unified_shell.core.machine.host import read_host
+from unified_shell.core.machine.locations import Scope
+from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.registry.registry_text import parse_registry_text, registry_bytes
+from unified_shell.core.machine.registry.registry_values import RegistryKind, RegistryValue
+from unified_shell.core.shells.dialects.dialect import SearchPath, SessionContent, SetVariable, Side
+from unified_shell.core.shells.dialects.table import dialect_named
+from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_export
+from unified_shell.core.shells.wiring.wiring import Wiring
+
+pytestmark = pytest.mark.skipif(not PROGRAM, reason="wine is not here")
+USER = KEYS[Scope.ME]
+EXPANDABLE = RegistryKind.EXPANDABLE
+
+
+@pytest.fixture(scope="module")
+def wine(tmp_path_factory: pytest.TempPathFactory) -> Wine:
+    """A prefix for all tests of this file: making one takes ten seconds."""
+    return Wine(tmp_path_factory.mktemp("wine"))
+
+
+def test_a_registry_file_means_there_what_it_means_here(wine: Wine) -> None:
+    values = {
+        "Path": RegistryValue(text=r"%USERPROFILE%\bin;C:\é 日😀;C:\x y\\"[:-1], kind=EXPANDABLE),
+        "HIVE_DATA": RegistryValue(text='100% of "it"; a & b ^ c'),
+        "HIVE_Ñ": RegistryValue(text="\\", kind=EXPANDABLE),
+        "HIVE_LONG": RegistryValue(text="C:\\" + "long name;" * 300),
+        "HIVE_NONE": RegistryValue(text=""),
+    }
+    (wine.drive / "ours.reg").write_bytes(registry_bytes({USER: values}, "Made by a test."))
+    assert wine.run("reg", "import", r"C:\ours.reg") == 0
+    there = parse_registry_text(wine.exported(USER))[USER]
+    assert {name: there[name] for name in values} == values
+    # And the other way: what its own program wrote is written by us so that it reads the same again.
+    (wine.drive / "again.reg").write_bytes(registry_bytes(parse_registry_text(wine.exported(USER))))
+    wine.run("reg", "import", r"C:\again.reg")
+    assert parse_registry_text(wine.exported(USER))[USER] == there
+    # Without the mark, values given as bytes are read one letter long: seen to fail.
+    (wine.drive / "bare.reg").write_bytes(
+        registry_bytes({USER: {"HIVE_BARE": values["Path"]}}).decode("utf-16").encode("ascii")
+    )
+    wine.run("reg", "import", r"C:\bare.reg")
+    assert parse_registry_text(wine.exported(USER))[USER].get("HIVE_BARE") != values["Path"]
+
+
+def test_a_new_session_has_what_the_wiring_wants(wine: Wine) -> None:
+    wiring = Wiring(variables=(SetVariable(name="HIVE_MODE", value="night & day"),))
+    for name, side in (
+        (r"C:\hive\back", Side.BACK),
+        (r"C:\hive\second one", Side.FRONT),
+        (r"C:\hive\first", Side.FRONT),
+    ):
+        wiring = wiring.with_entry("PATH", name, side)
+    host = read_host({"HOME": r"C:\users\bea", "PATH": "/bin"})
+    (wine.drive / "wiring.reg").write_bytes(registry_export(wiring, host, Scope.ME))
+    wine.run("reg", "import", r"C:\wiring.reg")
+    for folder, says in (("first", "one"), ("second one", "two"), ("back", "three")):
+        (wine.drive / "hive" / folder).mkdir(parents=True)
+        (wine.drive / "hive" / folder / "weigh.cmd").write_bytes(f"@echo {says}\r\n".encode())
+    shown = wine.batch(
+        '@echo>C:\\t\\out.txt %PATH%\n@echo>>C:\\t\\out.txt "%HIVE_MODE%"\n@call weigh >>C:\\t\\out.txt\n'
+    )
+    path, mode, answer = shown
+    machine, _, own = path.partition(r";C:\hive\first;")
+    assert "C:\\windows" in machine, "the machine's entries stand in front"
+    assert own == r"C:\hive\second one;C:\hive\back"
+    assert mode == '"night & day"'
+    assert answer == "one"
+
+
+def test_entering_twice_and_leaving_once_gives_the_prompt_back(wine: Wine) -> None:
+    prompt = dialect_named("cmd")
+    for name in ("hive", "a(b) c&d"):
+        prefix = f"C:\\envs\\{name}"
+        content = SessionContent(
+            search_paths=(SearchPath(variable="PATH", side=Side.FRONT, directories=(Place(r"C:\tools x"),)),),
+            variables=(
+                SetVariable(name="HIVE_MODE", value="night & day"),
+                SetVariable(name="HIVE_SHARE", value="50% (of it)"),
+            ),
+            home=Place(r"C:\users\bea"),
+            source="hive",
+            stamp="0",
+        )
+        for file, text in prompt.enter_scripts(name=name, prefix=prefix, content=content).items():
+            place = wine.drive / "envs" / name / file
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_bytes(text.encode("ascii"))
+        scripts = wine.drive / "envs" / name / "Scripts"
+        scripts.mkdir()
+        (scripts / "hum.cmd").write_bytes(f"@echo hum of {name.replace('&', '^&')}\r\n".encode())
+    tell = '@echo>>C:\\t\\out.txt "%PATH%" "%HIVE_MODE%" "%PROMPT%" "%USH_ENVIRONMENT%"\n'
+    hum = "@call hum >>C:\\t\\out.txt 2>&1\n"
+    before, first, share, hummed, again, other, hummed_other, after, *gone = wine.batch(
+        "@set HIVE_MODE=as before\n"
+        + tell
+        + '@call "C:\\envs\\hive\\enter.cmd"\n' + tell + "@set HIVE_SHARE>>C:\\t\\out.txt\n" + hum
+        + '@call "C:\\envs\\hive\\enter.cmd"\n' + tell
+        + '@call "C:\\envs\\a(b) c&d\\enter.cmd"\n' + tell + hum
+        + '@call "C:\\envs\\a(b) c&d\\leave.cmd"\n' + tell + hum
+    )  # fmt: skip
+    assert first.startswith('"C:\\envs\\hive\\Scripts;C:\\tools x;C:\\windows'), first
+    assert first.endswith('"night & day" "(hive) $P$G" "C:\\envs\\hive"')
+    assert share == "HIVE_SHARE=50% (of it)"
+    assert hummed == "hum of hive"
+    assert again == first, "entered twice, it is the same"
+    assert other.startswith('"C:\\envs\\a(b) c&d\\Scripts;C:\\tools x;C:\\windows'), "one environment at a time"
+    assert hummed_other == "hum of a(b) c&d"
+    assert after == before, "path, variable and prompt are as before"
+    assert not [line for line in gone if line.startswith("hum of")]
