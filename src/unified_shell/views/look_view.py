@@ -226,6 +226,10 @@ def print_place(screen: Screen, report: PlaceReport, home: str) -> None:
     if report.belongs_to:
         rows.insert(0, ("is", report.belongs_to))
     rows.append(("commands", commands or "none"))
+    if report.needs:
+        rows.append(("needs", ", ".join(report.needs)))
+    if report.lost_bytes:
+        rows.append(("cut short", f"{report.lost_bytes} bytes of the program are not in the file"))
     if report.without_execute_bit:
         names = ", ".join(report.without_execute_bit[:12])
         rows.append(("programs", f"{names}: no execute bit (chmod +x), so not found as commands"))

@@ -7,6 +7,7 @@ from msgspec import Struct
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.programs.elf import bytes_cut_off, read_elf
 from unified_shell.core.machine.programs.executables import (
     Executable,
     FileKind,
@@ -14,6 +15,7 @@ from unified_shell.core.machine.programs.executables import (
     is_program_without_bit,
     read_executable,
 )
+from unified_shell.core.machine.programs.pe import read_pe
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.sessions.path_faults import commands_in
 from unified_shell.core.shells.wiring.wiring import read_wiring
@@ -41,12 +43,16 @@ class PlaceReport(Struct, frozen=True, kw_only=True):
     remedy: NextStep
     without_execute_bit: tuple[str, ...] = ()
     belongs_to: str = ""
+    # The libraries that a program file is loaded with, by name, and what of it is not in the file.
+    needs: tuple[str, ...] = ()
+    lost_bytes: int = 0
 
 
 def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
     """Look at a path, absolute or relative to the working directory."""
     path = Place(os.path.normpath(text if text.startswith("/") else join(host.working_directory, text)))
     facts = read_executable(path)
+    kind, needs, lost = _program_facts(path, facts)
     is_folder = facts.kind is FileKind.DIRECTORY
     folder = path if is_folder else Place(os.path.dirname(path))
     entries = list(host.search_path())
@@ -58,7 +64,7 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
         remedy = "open a new session" if wired else ush("path", "add", folder)
     return PlaceReport(
         path=path,
-        file_kind=_kind(facts),
+        file_kind=kind,
         directory=folder,
         position=position,
         wired=wired,
@@ -66,7 +72,18 @@ def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
         hidden_commands=_hidden(commands, entries[: position - 1] if position else entries),
         remedy=remedy,
         without_execute_bit=programs_without_bit(folder) if is_folder else (),
+        needs=needs,
+        lost_bytes=lost,
     )
+
+
+def _program_facts(path: str, facts: Executable) -> tuple[str, tuple[str, ...], int]:
+    """Return what a file is in words, the libraries that it needs, and how many of its bytes are lost."""
+    if facts.kind is FileKind.PE and (found := read_pe(path)) is not None:
+        return found.title, found.needs, found.lost_bytes
+    if facts.kind is FileKind.ELF and (program := read_elf(path)) is not None:
+        return facts.title, program.needed, bytes_cut_off(path)
+    return _kind(facts), (), 0
 
 
 def programs_without_bit(folder: str) -> tuple[str, ...]:

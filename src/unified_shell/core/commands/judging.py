@@ -10,6 +10,7 @@ from unified_shell.core.machine.host import Host, System
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.programs.pe import lacking_windows_libraries, read_pe
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
 from .states import State
@@ -55,17 +56,32 @@ def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: S
         return _broken(facts, needs, Cause.INTERPRETER_ABSENT)
     if facts.kind is FileKind.SCRIPT:
         return _judge_script(path, facts, entries)
+    lost = bytes_cut_off(path) if facts.kind is FileKind.ELF else _lost_of_windows(path, facts)
+    if lost and (facts.kind is FileKind.PE or _runs_here(facts, host)):
+        return _broken(facts, f"is cut short: {lost} bytes of the program are not in the file", Cause.CUT_SHORT)
     if facts.kind in PROGRAMS and not _runs_here(facts, host):
         why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
         return Judgement(kind=facts.kind, state=State.MISMATCHED, why=why, cause=Cause.OTHER_MACHINE)
-    if facts.kind is FileKind.ELF and (lost := bytes_cut_off(path)):
-        return _broken(facts, f"is cut short: {lost} bytes of the program are not in the file", Cause.CUT_SHORT)
+    if facts.kind is FileKind.PE and (absent := lacking_windows_libraries(path, _windows_folders(host, entries))):
+        why = f"needs {absent[0]}, which is in no folder that the loader searches"
+        return Judgement(kind=facts.kind, state=State.BROKEN, why=why, library=absent[0], cause=Cause.LIBRARY_ABSENT)
     lacks = lacking_libraries(path, library_path) if facts.kind is FileKind.ELF else ()
     if lacks:
         missing = next((one.library for one in lacks if not one.version), "")
         cause = Cause.LIBRARY_ABSENT if missing else Cause.SYSTEM_TOO_OLD
         return Judgement(kind=facts.kind, state=State.BROKEN, why=str(lacks[0]), library=missing, cause=cause)
     return Judgement(kind=facts.kind)
+
+
+def _lost_of_windows(path: str, facts: Executable) -> int:
+    found = read_pe(path) if facts.kind is FileKind.PE else None
+    return found.lost_bytes if found is not None else 0
+
+
+def _windows_folders(host: Host, entries: Sequence[str]) -> tuple[str, ...]:
+    """Return where the loader looks behind the program's own folder: the system's, then PATH."""
+    root = host.variable("SYSTEMROOT") or host.variable("SystemRoot")
+    return (*((join(root, "System32"), root) if root else ()), *entries)
 
 
 def _broken(facts: Executable, why: str, cause: Cause) -> Judgement:

@@ -13,6 +13,7 @@ from typing import Literal
 from msgspec import Struct
 
 __all__ = [
+    "PE_MACHINES",
     "Executable",
     "FileKind",
     "is_executable_file",
