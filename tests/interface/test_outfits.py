@@ -341,6 +341,40 @@ def test_a_pack_equips_another_account_without_a_network(outfit: Account, tmp_pa
     _spoiled_packs(other)
 
 
+def test_a_pack_for_a_machine_leaves_out_what_that_has_and_is_enough_there(outfit: Account, tmp_path: Path) -> None:
+    outfit.ush("outfit", "pack", "--without-interpreter", "-o", "all.tar.gz")
+    other, third = (Account(tmp_path / name, more={"PATH": PYTHONS}) for name in ("other", "third"))
+    for account in (other, third):
+        account.home.mkdir()
+        account.write(".zshrc", "")
+    report = outfit.write("fresh.json", other.ush("look", "--json").out)
+    fresh = outfit.ush("outfit", "pack", "-o", "fresh.tar.gz", "--for-machine", report)
+    assert "4 wheels, 1 suite" in fresh.out
+    other.ush("outfit", "equip", "--from", outfit.home / "all.tar.gz", "--yes")
+    report = outfit.write("other.json", other.ush("look", "--json").out)
+    told = outfit.ush("outfit", "pack", "--without-interpreter", "-o", "less.tar.gz", "--for-machine", report).out
+    assert "that machine has it: environment hive, environment field, suite humscan-1.4.0." in told
+    # The command has an environment of its own, which no report tells of.
+    assert "4 wheels, 0 suites" in told
+    assert "has all of it" in other.ush("outfit", "equip", "--from", outfit.home / "less.tar.gz", "--yes").out
+    (other.environment() / "bin/swarmcast").unlink()
+    assert "is gone" in other.ush("outfit", "equip", "--from", outfit.home / "less.tar.gz", "--yes").out
+    before = visible_state(third.home)
+    failed = third.ush("outfit", "equip", "--from", outfit.home / "less.tar.gz", "--yes", code=4)
+    assert "humscan" in failed.err, "it was packed for a machine that has it"
+    assert visible_state(third.home) == before
+    text = (outfit.home / "other.json").read_text()
+    for content, code, says in (
+        ("nonsense", 4, "cannot be read"),
+        ('{"kind": "journal"}', 2, "is not what ush look --json prints"),
+        (text.replace('"architecture": "x86_64"', '"architecture": "vax"'), 3, "is of a machine with vax"),
+    ):
+        report = outfit.write("bad.json", content)
+        assert says in outfit.ush("outfit", "pack", "-o", "x.tar.gz", "--for-machine", report, code=code).err
+    assert "no report" in outfit.ush("outfit", "pack", "--for-machine", "none.json", code=2).err
+    assert not (outfit.home / "x.tar.gz").exists()
+
+
 def _spoiled_packs(account: Account) -> None:
     pack = account.home / "hive-acoustics-pack"
     script = pack / "catalog/catalog.toml"

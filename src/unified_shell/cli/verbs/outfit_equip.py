@@ -154,9 +154,16 @@ def lock(
 @which
 @click.option("-o", "--output", default="", metavar="ARCHIVE", help="The archive [default: NAME-pack.tar.gz].")
 @click.option("--without-interpreter", is_flag=True, help="The other machine has a Python that fits.")
+@click.option(
+    "--for-machine",
+    "report",
+    default="",
+    metavar="REPORT",
+    help="Leave out what a machine has, by its own `ush look --json`.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print what was written as JSON.")
 @pass_context
-def pack(context: Context, file: str, output: str, *, without_interpreter: bool, as_json: bool) -> None:
+def pack(context: Context, file: str, output: str, *, without_interpreter: bool, report: str, as_json: bool) -> None:
     """Pack an outfit with all that it needs: wheels, suites, an interpreter, and ush itself. On a machine of the same kind,
     without a network and without Python: tar -xf ARCHIVE, then sh NAME-pack/equip.sh.
 
@@ -165,12 +172,16 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool,
     from unified_shell.core.machine.files.disks import shown_size
     from unified_shell.core.machine.places import shown
     from unified_shell.core.next_steps import Command
+    from unified_shell.core.outfits.other_machine import read_other_machine
     from unified_shell.core.outfits.packing import pack_outfit
 
+    other = read_other_machine(report, context.host) if report else None
     equipping = read_equipping(context, file, ())
     name = equipping.outfit.name
     with context.progress.shown(f"Pack {name}", at_once=True):
-        packed = pack_outfit(equipping, output or f"{name}-pack.tar.gz", with_interpreter=not without_interpreter)
+        packed = pack_outfit(
+            equipping, output or f"{name}-pack.tar.gz", with_interpreter=not without_interpreter, other=other
+        )
     holds = [
         f"{packed.wheels} wheels",
         f"{packed.suites} suite{'' if packed.suites == 1 else 's'}",
@@ -187,7 +198,10 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool,
     context.screen.result(f"{place}: {', '.join(holds)}; {shown_size(packed.size_bytes)}")
     for one in packed.left_out:
         context.screen.result(f"Not packed: the folder {one} beside the outfit, which it puts on a search path.")
-    if not packed.interpreter and not without_interpreter:
+    if packed.there:
+        context.screen.result(f"Not packed, because that machine has it: {', '.join(packed.there)}.")
+    has_python = any(one.startswith("Python ") for one in packed.there)
+    if not packed.interpreter and not without_interpreter and not has_python:
         context.screen.result("No interpreter here can be packed: the other machine needs a Python that fits.")
     steps = (Command(words=("tar", "-xf", packed.place)), "then", Command(words=("sh", f"{name}-pack/equip.sh")))
     context.screen.next(steps, label="On the other machine")

@@ -6,7 +6,7 @@ Unpacked on a machine of the same kind, `sh equip.sh` needs nothing but tar and 
 import contextlib
 import os
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
 import tomlkit
@@ -14,9 +14,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from unified_shell.core.archives.packing import check_archive_name, pack_tree
-from unified_shell.core.catalogs.description import Description
-from unified_shell.core.catalogs.reading import Listed
-from unified_shell.core.errors import CouldNot, UshError
+from unified_shell.core.errors import UshError
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
@@ -25,17 +23,16 @@ from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import read_file, remove_tree
 from unified_shell.core.machine.places import Place, join, to_json_text
-from unified_shell.core.next_steps import ush
 from unified_shell.core.resolution.reading_metadata import fetch_file
-from unified_shell.core.suites.suite_origins import settle_suite, with_needed
 from unified_shell.core.transfers.addresses import address_of_folder
 
 from .equipping import Equipping
 from .locks.beside import lock_file_of
 from .locks.plans import LockOptions, lock_environment
 from .locks.settling import LockedPackage
-from .locks.suites import request_by_lock, suites_lock_text
 from .locks.writing import lock_text
+from .other_machine import OtherMachine
+from .packed_suites import pack_suites
 from .packed_ush import pack_ush, write_scripts
 from .wanted_commands import as_environment
 from .wanted_environments import requirements_of
@@ -49,7 +46,9 @@ FIXED_SECONDS = 946_684_800
 
 
 class Packed(Struct, frozen=True, kw_only=True):
-    """What was packed: the archive, and what it holds; `interpreter` is empty where none of this machine can be packed."""
+    """What was packed: the archive, and what it holds; `interpreter` is empty where none of this machine can be packed. What is
+    in `there`, the other machine has.
+    """
 
     place: Place
     wheels: int
@@ -57,10 +56,15 @@ class Packed(Struct, frozen=True, kw_only=True):
     interpreter: str
     size_bytes: int
     left_out: tuple[str, ...] = ()
+    there: tuple[str, ...] = ()
 
 
-def pack_outfit(equipping: Equipping, archive: str, *, with_interpreter: bool = True) -> Packed:
-    """Write the archive; raises CouldNot for what cannot be had, and where an environment cannot be locked."""
+def pack_outfit(
+    equipping: Equipping, archive: str, *, with_interpreter: bool = True, other: OtherMachine | None = None
+) -> Packed:
+    """Write the archive, without what `other`, the machine that it is for, has; raises CouldNot for what cannot be had, and
+    where an environment cannot be locked.
+    """
     check_archive_name(archive)
     target = Place(os.path.normpath(join(equipping.host.working_directory, archive)))
     work = join(equipping.locations.cache, "packing", f"outfit-{os.getpid()}")
@@ -68,10 +72,13 @@ def pack_outfit(equipping: Equipping, archive: str, *, with_interpreter: bool = 
     stage = join(work, "stage")
     os.makedirs(stage)
     try:
-        wheels = _wheels(equipping, stage)
-        suites = _suites(equipping, stage)
+        other = other or OtherMachine()
+        wheels = _wheels(equipping, stage, other)
+        suites = pack_suites(equipping, stage, other)
         left_out = _outfit_file(equipping, stage)
         facts = _interpreter(equipping) if with_interpreter else None
+        if facts is not None and other.has_python(facts, equipping.outfit.interpreter.version):
+            facts = None
         name = _pack_interpreter(equipping, facts, stage) if facts is not None else ""
         equipping.progress("pack ush itself")
         pack_ush(join(stage, "ush"))
@@ -96,11 +103,14 @@ def pack_outfit(equipping: Equipping, archive: str, *, with_interpreter: bool = 
         interpreter=facts.title if facts is not None else "",
         size_bytes=os.path.getsize(target),
         left_out=left_out,
+        there=tuple(other.found),
     )
 
 
-def _wheels(equipping: Equipping, stage: Place) -> int:
-    """Put the wheels of every environment and command, and their locks, into the stage; return their number."""
+def _wheels(equipping: Equipping, stage: Place, other: OtherMachine) -> int:
+    """Put the wheels of every environment and command, and their locks, into the stage; return the number of wheels. Those of
+    an environment that the other machine has whole are left out.
+    """
     folder = join(stage, "index")
     os.mkdir(folder)
     every = (*equipping.outfit.environments, *map(as_environment, equipping.outfit.commands))
@@ -108,7 +118,8 @@ def _wheels(equipping: Equipping, stage: Place) -> int:
         lock = lock_environment(wanted, equipping, LockOptions()) if equipping.is_meant(wanted.when) else None
         if lock is None:
             continue
-        here = [_with_file_here(package, equipping, folder) for package in lock.packages]
+        is_there = other.has_environment(wanted.name, lock.packages)
+        here = lock.packages if is_there else [_with_file_here(one, equipping, folder) for one in lock.packages]
         targets = lock.targets
         asked = requirements_of(wanted, equipping.folder)
         text = lock_text(here, targets, folder=stage, indexes={}, as_of=wanted.as_of, asked=asked)
@@ -138,66 +149,6 @@ def _with_file_here(package: LockedPackage, equipping: Equipping, folder: Place)
 
 def _moved(file: IndexFile, place: Place) -> IndexFile:
     return replace(file, address=address_of_folder(place).rstrip("/"), uploaded="")
-
-
-def _suites(equipping: Equipping, stage: Place) -> int:
-    """Put each suite's description and archives into a catalog of the stage; return their number."""
-    folder = join(stage, "catalog")
-    os.mkdir(folder)
-    names: list[str] = []
-    for wanted in equipping.outfit.suites:
-        if not equipping.is_meant(wanted.when):
-            continue
-        asked = settle_suite(
-            request_by_lock(wanted, equipping), equipping.find, equipping.fetcher, equipping.host, equipping.locations
-        )
-        every = with_needed(asked, equipping.find, equipping.host, equipping.locations, equipping.fetcher)
-        for origin in every:
-            listed = equipping.find(_same_as(origin.description))
-            if listed is None:
-                raise CouldNot(f"no catalog describes {origin.name} any more", next_step=ush("suite", "list"))
-            if origin.name not in names:
-                _suite(equipping, listed, origin.form.archive.sha256, folder)
-                names.append(origin.name)
-    rows = [
-        {"file": f"{name}.toml", "sha256": digest_of_file(join(folder, f"{name}.toml"))} for name in sorted(names)
-    ]
-    with open(join(folder, "catalog.toml"), "w", encoding="utf-8") as file:
-        file.write(tomlkit.dumps({"description": rows} if rows else {}))
-    text = suites_lock_text(equipping)
-    if text:
-        with open(join(stage, "outfit.lock.toml"), "w", encoding="utf-8") as file:
-            file.write(text)
-    return len(names)
-
-
-def _same_as(described: Description) -> Callable[[Description], bool]:
-    return lambda one: one == described
-
-
-def _suite(equipping: Equipping, listed: Listed, sha256: str, folder: Place) -> None:
-    """Write a description that names files beside it, for the form with this archive, and fetch them."""
-    described = listed.description
-    reply = equipping.fetcher.get(listed.address, limit_bytes=4_000_000)
-    document = tomlkit.parse(reply.content.decode()).unwrap()
-    (form,) = [one for one in described.forms if one.archive.sha256 == sha256]
-    (row,) = [one for one in document["form"] if one["sha256"] == sha256]
-    document["form"] = [row]
-    archives = [(row, form.archive), *zip(row.get("patch", []), form.patches, strict=True)]
-    if described.trial is not None and described.trial.sample is not None:
-        archives.append((document["trial"]["sample"], described.trial.sample))
-    for table, archive in archives:
-        equipping.progress(f"fetch {archive.file_name}")
-        path = join(equipping.locations.cache, "archives", f"{described.name}-{described.version}", archive.file_name)
-        if not (os.path.isfile(path) and digest_of_file(path) == archive.sha256):
-            if not archive.url:
-                raise CouldNot(f"{archive.file_name} must be fetched by hand: {archive.by_hand}", where=path)
-            equipping.fetcher.download(archive.url, path, sha256=archive.sha256)
-        shutil.copyfile(path, join(folder, archive.file_name))
-        table["url"] = archive.file_name
-        table.pop("by-hand", None)
-    with open(join(folder, f"{described.name}-{described.version}.toml"), "w", encoding="utf-8") as file:
-        file.write(tomlkit.dumps(document))
 
 
 def _outfit_file(equipping: Equipping, stage: Place) -> tuple[str, ...]:
