@@ -115,7 +115,7 @@ def test_a_described_source_is_built_and_a_failing_one_leaves_nothing(account: A
     assert "there is no C compiler here" in alone.err
 
 
-def test_the_running_python_is_packed_and_stands_alone_in_another_home(tmp_path: Path) -> None:
+def test_the_running_python_is_packed_and_stands_alone_in_another_home(tmp_path: Path, study: Path) -> None:
     if os.path.dirname(os.path.dirname(BASE_PYTHON)) in ("/usr", "/usr/local"):
         pytest.skip("the Python that runs the tests shares its prefix with the system")
     original = Path(BASE_PYTHON).parent.parent
@@ -164,6 +164,21 @@ def test_the_running_python_is_packed_and_stands_alone_in_another_home(tmp_path:
     assert "all passed" in two.ush("verify", "hive", "mine").out
     needed = two.ush("interpreter", "drop", "mine", "--yes", code=3)
     assert "environment hive" in needed.err
+    _undone_only_with_what_stands_on_it(two, study)
+
+
+def _undone_only_with_what_stands_on_it(account: Account, study: Path) -> None:
+    account.ush("index", "add", "apiary", study, "--yes")
+    account.ush("package", "get", "combgraph", "-e", "hive", "--yes")
+    account.ush("environment", "copy", "hive", "copied", "--yes")
+    account.ush("command", "get", "swarmcast", "--interpreter", "mine", "--yes")
+    refused = account.ush("undo", "1", "--yes", code=3).err
+    for later in ("environment new hive", "environment copy hive copied", "command get swarmcast"):
+        assert later in refused, "it stands on the interpreter, too"
+    account.ush("undo", "1", "--through", "--yes")
+    assert not (account.data / "interpreters/mine").exists()
+    assert not account.environment("copied").exists()
+    assert not (account.data / "commands/swarmcast").exists()
 
 
 @pytest.mark.skipif(not LUA_SOURCE, reason="USH_TEST_LUA_SOURCE names no source archive of Lua")

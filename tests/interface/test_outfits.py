@@ -1,5 +1,6 @@
 """Outfits: compared, carried out in one change, undone, repeated elsewhere, captured, locked; and what goes wrong."""
 
+import hashlib
 import os
 import shutil
 import sys
@@ -12,6 +13,7 @@ import pytest
 from support.account import Account, visible_state
 from support.suites import suite
 from support.wheels import wheel
+from unified_shell.core.machine.host import read_host
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
 PYTHONS = f"{Path(sys.executable).parent}:/usr/bin:/bin"
@@ -500,6 +502,35 @@ def test_a_library_of_another_language_is_equipped_kept_captured_and_refused_on_
         before = visible_state(outfit.home)
         assert says in outfit.ush("outfit", "equip", "lua.toml", "--yes", code=None).err
         assert visible_state(outfit.home) == before
+
+
+def test_a_lacking_interpreter_comes_first_and_one_line_undoes_both(account: Account) -> None:
+    program = '#!/bin/sh\n[ "$1" != -v ] || { echo "Lua 5.99.1"; exit; }\nexec /usr/bin/lua "$@"\n'
+    account.write("made/lua-5.99.1/bin/lua", program, 0o755)
+    (account.home / "catalog").mkdir()
+    archive = account.home / "catalog/lua-5.99.1.tar.gz"
+    with tarfile.open(archive, "w:gz") as packed:
+        packed.add(account.home / "made/lua-5.99.1", "lua-5.99.1")
+    shutil.rmtree(account.home / "made")
+    account.write(
+        "catalog/lua.toml",
+        'kind = "interpreter"\nname = "lua"\nlanguage = "lua"\nversion = "5.99.1"\nsummary = "Lua"\n'
+        f'[licence]\nspdx = "MIT"\n[[form]]\nkind = "binary"\nplatform = "{read_host().platform}"\n'
+        f'file = "{archive.name}"\nurl = "{archive.name}"\nsize = {archive.stat().st_size}\n'
+        f'sha256 = "{hashlib.sha256(archive.read_bytes()).hexdigest()}"\n',
+    )
+    account.write("catalog/catalog.toml", '[[description]]\nfile = "lua.toml"\n')
+    text = '[outfit]\nname = "combs"\n[catalog.own]\nurl = "catalog"\n[environment.combs]\nlanguage = "lua"\n'
+    account.write("outfit.toml", text + 'interpreter = "==5.99.*"\n')
+    before = visible_state(account.home)
+    assert "Install the interpreter lua-5.99.1" in account.ush("outfit", "plan", code=1).out
+    done = account.ush("outfit", "equip", "--yes").out
+    assert "its interpreter is ~/.local/share/unified-shell/interpreters/lua-5.99.1/bin/lua" in done
+    assert "this machine has all of it" in account.ush("outfit", "plan").out
+    assert "outfit equip" in account.ush("undo", "1", "--yes", code=3).err, "the environment stands on it"
+    (line,) = [one for one in done.splitlines() if one.startswith("Undo all of it")]
+    account.ush(*line.partition(": ush ")[2].split(), "--yes")
+    assert visible_state(account.home) == before
 
 
 def test_an_environment_is_offered_in_the_change_that_makes_it(outfit: Account, study: Path) -> None:

@@ -7,6 +7,7 @@ import click
 from unified_shell.cli.change_flow import ChangeOptions, change_options, check_rights_for, perform
 from unified_shell.cli.context import Context, pass_context
 from unified_shell.cli.parsing.abbreviations import CheckedCommand
+from unified_shell.core.next_steps import ush
 
 from .outfit_context import read_equipping, read_pack
 
@@ -103,6 +104,10 @@ def equip(
         return checked_afterwards(plan_equip(equipping), equipping)
 
     perform(context, make, how)
+    if len(context.done) > 1 and not how.as_json:
+        # The interpreter came first; what came then builds on it.
+        words = (str(context.done[0]), "--through", *context.locations_for(how.scope).scope_words)
+        context.screen.next(ush("undo", *words), label="Undo all of it, with its interpreter")
     if not how.as_json:
         # What is lacking is here now; what somebody changed is not mended without being asked for.
         print_drift(context.screen, drift_of(equipping))

@@ -20,6 +20,7 @@ from unified_shell.core.environments.trees.next_edition import new_contents
 from unified_shell.core.errors import CouldNot, Refused, nearest
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.managed import trees_it_is_in
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -70,7 +71,7 @@ def plan_get_command(
             *(line for line in got.plan.lines if line.kind is not LineKind.KEEP),
             plan_line(LineKind.ADD, About.COMMAND, name=name, others=True),
         ),
-        relies_on=(),
+        relies_on=trees_it_is_in(facts.real_executable, locations),
         afterwards=(Labelled(label="Start it", step=Command(words=(name, "--help"), why="in a new session")),),
     )
     change = replace(change, plan=plan)

@@ -31,6 +31,7 @@ from unified_shell.core.environments.trees.store_filling import FetchWheel, fill
 from unified_shell.core.environments.trees.store_import import WRITTEN_ANEW, holds_place, import_distribution
 from unified_shell.core.errors import InterpreterUnusable, UsageError, UshError
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.managed import trees_it_is_in
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.files.durable import exchange_file, read_file
 from unified_shell.core.machine.files.place_texts import with_place_replaced
@@ -311,6 +312,7 @@ def _plan(source: Source, name: str, facts: InterpreterFacts, locations: Locatio
         aim=f"Copy {source.title} into the environment {name} ({facts.title})",
         lines=tuple(lines),
         disk_bytes=_disk_bytes(source, own_files=own_files),
+        relies_on=trees_it_is_in(facts.real_executable, locations),
         afterwards=ways_in(name, prefix, locations),
     )
 

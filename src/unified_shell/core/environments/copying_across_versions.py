@@ -21,6 +21,7 @@ from unified_shell.core.environments.trees.next_edition import proof_of_start
 from unified_shell.core.errors import Refused
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.managed import trees_it_is_in
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -80,7 +81,7 @@ def plan_copy_anew(
             *([plan_line(LineKind.NOTE, About.UNOWNED_LEFT, files=tuple(behind))] if behind else []),
         ),
         nothing_to_do="",
-        relies_on=(),
+        relies_on=trees_it_is_in(facts.real_executable, locations),
         afterwards=ways_in(made.name, made.prefix, locations),
     )
     return replace(got, plan=plan)

@@ -14,10 +14,10 @@ from unified_shell.core.environments.model.registry import Environment, check_ch
 from unified_shell.core.environments.trees.next_edition import edition_made, new_contents, proof_of_start
 from unified_shell.core.errors import Refused
 from unified_shell.core.interpreters.facts import InterpreterFacts
-from unified_shell.core.interpreters.managed import read_managed
+from unified_shell.core.interpreters.managed import trees_it_is_in
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, lies_in, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, join, to_json_text, to_record_text
 from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
 from unified_shell.core.shells.planning.added_lines import added_lines
 from unified_shell.core.shells.wiring.wiring import Wiring
@@ -59,9 +59,7 @@ def plan_new(
             *(plan_line(LineKind.NOTE, About.INTERPRETER_REJECTED, reason=one) for one in why),
         ),
         disk_bytes=20_000,
-        relies_on=tuple(
-            f"tree {one.prefix}" for one in read_managed(locations) if lies_in(facts.real_executable, one.prefix)
-        ),
+        relies_on=trees_it_is_in(facts.real_executable, locations),
         afterwards=ways_in(name, prefix, locations),
     )
 

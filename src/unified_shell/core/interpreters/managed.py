@@ -7,9 +7,17 @@ from msgspec.structs import asdict
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations
-from unified_shell.core.machine.places import Place, from_json_text, join, to_json_text
+from unified_shell.core.machine.places import Place, from_json_text, join, lies_in, to_json_text
 
-__all__ = ["ORIGIN_FILE", "ManagedInterpreter", "all_managed", "managed_place", "origin_text", "read_managed"]
+__all__ = [
+    "ORIGIN_FILE",
+    "ManagedInterpreter",
+    "all_managed",
+    "managed_place",
+    "origin_text",
+    "read_managed",
+    "trees_it_is_in",
+]
 
 ORIGIN_FILE = "unified-shell-origin.json"
 FORMAT = 1
@@ -54,6 +62,20 @@ def all_managed(host: Host, locations: Locations) -> tuple[ManagedInterpreter, .
     """Return mine, then everyone's."""
     everyone = everyone_locations(host)
     return (*read_managed(locations), *(read_managed(everyone) if everyone.data != locations.data else ()))
+
+
+def trees_it_is_in(executable: str, locations: Locations) -> tuple[str, ...]:
+    """Return the object of the journal that holds an executable, where a change brought it as an interpreter or with a suite:
+    what stands on the executable relies on that.
+    """
+    for kind in ("interpreters", "suites"):
+        top = join(locations.data, kind)
+        # The home may be a link; the executable's own place is without any.
+        real = os.path.realpath(top)
+        if lies_in(executable, real):
+            name = os.path.relpath(executable, real).split("/")[0]
+            return (f"tree {join(top, name)}",)
+    return ()
 
 
 def origin_text(one: ManagedInterpreter) -> str:

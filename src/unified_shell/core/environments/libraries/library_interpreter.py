@@ -28,7 +28,9 @@ def library_interpreter(table: Language, wanted: str, host: Host, locations: Loc
             raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step=ush("interpreter", "list"))
         return path, version
     found = discover(host)
-    ready = ready_ones(Asked(language=table.name, specifier=wanted), found)
+    asked = Asked(language=table.name, specifier=wanted)
+    # As far as `interpreter get` looks before it gets one: it would say that there is one.
+    ready = ready_ones(asked, found) or ready_ones(asked, discover(host, thorough=True))
     if ready:
         return ready[0].path, ready[0].title.rpartition(" ")[2]
     tried = [

@@ -16,6 +16,7 @@ from unified_shell.core.environments.model.registry import Environment, check_na
 from unified_shell.core.environments.trees.editions import edition_steps
 from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.interpreters.languages import Language, find_language, languages
+from unified_shell.core.interpreters.managed import trees_it_is_in
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -71,6 +72,7 @@ def plan_new_library(
                 for one in contents.wiring.variables
             ),
         ),
+        relies_on=trees_it_is_in(os.path.realpath(contents.interpreter), locations),
         afterwards=(
             Labelled(label="Enter it", step=ush("environment", "enter", name)),
             Labelled(label="Modules go into", step=shown(library, host.home)),
