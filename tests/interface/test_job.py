@@ -563,3 +563,13 @@ def test_an_environment_that_cannot_be_read_is_told_and_in_nobodys_way(apiary: A
     apiary.ush("verify")
     apiary.ush("undo", "--yes")
     assert told.read_text() == "{"
+
+
+def test_a_preferred_command_builds_on_the_environment_that_has_it(apiary: Account) -> None:
+    apiary.ush("package", "get", "hivehum", "-e", "hive", "--yes")
+    apiary.ush("command", "prefer", "hivehum", "hive", "--yes")
+    refused = apiary.ush("undo", "2", "--yes", code=3).err
+    assert "command prefer hivehum hive" in refused
+    apiary.ush("undo", "2", "--through", "--yes")
+    assert not apiary.ush("command", "list", "--json").json()["choices"]
+    assert not apiary.environment().exists()

@@ -43,6 +43,10 @@ def test_what_a_suite_needs_comes_in_the_same_plan(account: Account) -> None:
     account.ush("undo", "--yes")
     kept = {one for one in visible_state(account.home).keys() ^ before.keys() if "catalog" not in one}
     assert kept == {".config/unified-shell/config.toml"}, "one undo for all three"
+    first = account.ush("suite", "get", "wax", "--yes").out.partition("as change ")[2].partition(";")[0]
+    account.ush("suite", "get", "comb", "--yes")
+    assert "suite get comb" in account.ush("undo", first, "--yes", code=3).err, "it needs what came first"
+    account.ush("undo", first, "--through", "--yes")
     suite(account, "drone", more='[needs]\nsuites = ["queen", "drone"]')
     assert "the suite queen" in account.ush("suite", "get", "drone", "--yes", code=4).err
 

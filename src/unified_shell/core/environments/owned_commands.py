@@ -11,7 +11,7 @@ from unified_shell.core.environments.model.registry import list_environments
 from unified_shell.core.errors import UsageError
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.command_groups import choice_of
-from unified_shell.core.interpreters.managed import all_managed, read_managed
+from unified_shell.core.interpreters.managed import all_managed, trees_it_is_in
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
@@ -36,7 +36,8 @@ def plan_prefer_named(name: str, candidate: str, host: Host, locations: Location
         # A link to its python would start the base; and only what was asked for leaves an environment.
         choice = Choice(name=name, candidate=path, names=(name,), launcher=True)
     change = plan_prefer(choice, host, locations)
-    on = tuple(f"tree {one.prefix}" for one in read_managed(locations) if lies_in(os.path.realpath(path), one.prefix))
+    inside = [one for one in list_environments(locations) if lies_in(path, one.prefix)]
+    on = (*trees_it_is_in(os.path.realpath(path), locations), *(f"environment {one.name}" for one in inside))
     return replace(change, plan=replace(change.plan, relies_on=(*change.plan.relies_on, *on)))
 
 

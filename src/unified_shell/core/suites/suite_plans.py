@@ -92,6 +92,7 @@ def _plan_get(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -
         ),
         download_bytes=0 if origin.file else origin.form.archive.size_bytes,
         disk_bytes=need,
+        relies_on=_trees_needed(getting),
         afterwards=_afterwards(getting, wire=wire),
     )
     written = _description_steps(getting)
@@ -101,6 +102,16 @@ def _plan_get(getting: SuiteGetting, accepted: tuple[str, ...], *, wire: bool) -
         return Prepared(steps=(*made.steps, *licence_steps, *written), verify=made.verify)
 
     return Change(plan=plan, prepare=prepare)
+
+
+def _trees_needed(getting: SuiteGetting) -> tuple[str, ...]:
+    """Return the objects of the journal that hold the suites that one needs and that are here."""
+    needed = getting.origin.description.needs.suites
+    return tuple(
+        f"tree {suite_place(getting.locations, one.name)}"
+        for one in read_suites(getting.locations)
+        if one.description.name in needed and not one.adopted
+    )
 
 
 def plan_drop_suite(suite: ManagedSuite, host: Host, locations: Locations, *, consent: bool) -> Change:
