@@ -119,7 +119,7 @@ def schema() -> dict[str, object]:
         command=tables_by(NAMED, table(package=TEXT, when=TEXT)),
         search_path=paths,
         variables=variables,
-        shells=table(wire=shells),
+        shells=table(wire=shells, completion=TRUTH),
         check={"type": "array", "items": check},
     )
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "outfit.toml", **top}

@@ -70,6 +70,7 @@ HIVE_DATA = "{home}/hive-data"
 
 [shells]
 wire = ["bash", "zsh"]
+completion = true
 
 [[check]]
 module = "swarmcast"
@@ -106,7 +107,7 @@ MISTAKES = {
     "no such environment": (
         'in = "hive"',
         'in = "hvie"',
-        ["line 39: check 1 is in 'hvie'; the outfit's environments are: combs, hive"],
+        ["line 40: check 1 is in 'hvie'; the outfit's environments are: combs, hive"],
     ),
     "a bad marker": ("trial = true", 'when = "linux"', ["when = 'linux'; expected a marker such as sys_platform"]),
     "a bad variable": ("HIVE_DATA", '"HIVE DATA"', ["'HIVE DATA'; expected a variable's name"]),

@@ -1,6 +1,5 @@
-"""Program files of Windows: read without running them, held against a second reader, judged, and run by wine."""
+"""Program files of Windows: read without running them, held against a second reader, and judged; wine runs them in test_wine."""
 
-import os
 import re
 import shutil
 import subprocess
@@ -11,37 +10,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from support.wine import PROGRAM, Wine
+from support.windows_programs import OBJDUMP, make_programs, needs_compiler
 from unified_shell.core.commands.judging import judge_file
 from unified_shell.core.commands.states import State
 from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import System, read_host
 from unified_shell.core.machine.programs.pe import lacking_windows_libraries, read_pe
 
-COMPILER = shutil.which("x86_64-w64-mingw32-gcc")
-OBJDUMP = shutil.which("x86_64-w64-mingw32-objdump")
-needs_compiler = pytest.mark.skipif(not (COMPILER and OBJDUMP), reason="no compiler for Windows is here")
-SOURCES = {
-    "wax.c": "__declspec(dllexport) int wax(void) { return 7; }\n",
-    "comb.c": "#include <stdio.h>\n__declspec(dllimport) int wax(void);\n"
-    'int main(void) { FILE *f = fopen("C:\\\\t\\\\out.txt", "w"); fprintf(f, "wax %d\\n", wax()); fclose(f); return 0; }\n',
-    "window.c": "#include <windows.h>\nint WINAPI WinMain(HINSTANCE a, HINSTANCE b, LPSTR c, int d) { return MessageBeep(0); }\n",
-}
-
 
 @pytest.fixture(scope="module")
 def programs(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A library, a program that needs it, and one with a window."""
-    folder = tmp_path_factory.mktemp("programs")
-    for name, text in SOURCES.items():
-        (folder / name).write_text(text)
-    for words in (
-        "-shared -o wax.dll wax.c -Wl,--out-implib,libwax.a",
-        "-o comb.exe comb.c -L. -lwax",
-        "-mwindows -o window.exe window.c",
-    ):
-        subprocess.run([str(COMPILER), *words.split()], cwd=folder, check=True)
-    return folder
+    return make_programs(tmp_path_factory.mktemp("programs"))
 
 
 def _second_reading(path: Path) -> tuple[str, ...]:
@@ -112,21 +92,3 @@ def test_a_library_that_is_nowhere_and_a_part_of_a_program_are_faults(programs: 
     here = judge_file(str(part), read_host(), entries=())
     assert here.cause is Cause.CUT_SHORT, "also where it could not be started anyway"
     assert judge_file(str(tmp_path / "own/comb.exe"), read_host(), entries=()).cause is Cause.OTHER_MACHINE
-
-
-@needs_compiler
-@pytest.mark.skipif(not PROGRAM, reason="wine is not here")
-def test_what_is_said_to_lack_a_library_does_not_start_there(programs: Path, tmp_path: Path) -> None:
-    wine = Wine(tmp_path)
-    folder = wine.drive / "t"
-    folder.mkdir()
-    shutil.copy(programs / "comb.exe", folder)
-    system = [str(wine.drive / "windows/system32"), str(wine.drive / "windows")]
-    assert lacking_windows_libraries(str(folder / "comb.exe"), system) == ("wax.dll",)
-    wine.run(r"C:\t\comb.exe")
-    assert not (folder / "out.txt").exists()
-    shutil.copy(programs / "wax.dll", folder)
-    assert lacking_windows_libraries(str(folder / "comb.exe"), system) == ()
-    wine.run(r"C:\t\comb.exe")
-    assert (folder / "out.txt").read_text().split() == ["wax", "7"]
-    assert os.path.exists(folder / "comb.exe")

@@ -1,11 +1,16 @@
 """What is written for Windows, read and run by a second implementation: registry files, new sessions, the prompt's scripts."""
 
+import shutil
+from pathlib import Path
+
 import pytest
 
+from support.windows_programs import make_programs, needs_compiler
 from support.wine import PROGRAM, Wine
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.programs.pe import lacking_windows_libraries
 from unified_shell.core.machine.registry.registry_text import parse_registry_text, registry_bytes
 from unified_shell.core.machine.registry.registry_values import RegistryKind, RegistryValue
 from unified_shell.core.shells.dialects.dialect import SearchPath, SessionContent, SetVariable, Side
@@ -113,3 +118,21 @@ def test_entering_twice_and_leaving_once_gives_the_prompt_back(wine: Wine) -> No
     assert hummed_other == "hum of a(b) c&d"
     assert after == before, "path, variable and prompt are as before"
     assert not [line for line in gone if line.startswith("hum of")]
+
+
+@needs_compiler
+def test_what_is_said_to_lack_a_library_does_not_start_there(wine: Wine, tmp_path: Path) -> None:
+    programs, folder = make_programs(tmp_path), wine.drive / "programs"
+    folder.mkdir()
+    told = wine.drive / "t/out.txt"
+    told.parent.mkdir(exist_ok=True)
+    told.unlink(missing_ok=True)
+    shutil.copy(programs / "comb.exe", folder)
+    system = [str(wine.drive / "windows/system32"), str(wine.drive / "windows")]
+    assert lacking_windows_libraries(str(folder / "comb.exe"), system) == ("wax.dll",)
+    wine.run(r"C:\programs\comb.exe")
+    assert not told.exists()
+    shutil.copy(programs / "wax.dll", folder)
+    assert lacking_windows_libraries(str(folder / "comb.exe"), system) == ()
+    wine.run(r"C:\programs\comb.exe")
+    assert told.read_text().split() == ["wax", "7"]

@@ -467,6 +467,21 @@ def test_a_package_for_another_python_has_that_one_named_and_it_is_the_next_plan
     assert visible_state(account.home) == before | {"outfit.toml": visible_state(account.home)["outfit.toml"]}
 
 
+def test_an_outfit_may_want_that_tab_completes(account: Account) -> None:
+    account.write("outfit.toml", '[outfit]\nname = "tab"\n[shells]\nwire = ["bash"]\ncompletion = true\n')
+    before = visible_state(account.home)
+    account.ush("outfit", "equip", "--yes")
+    assert "_ush_complete is a function" in account.session("type _ush_complete").out
+    assert "this machine has all of it" in account.ush("outfit", "equip", "--yes").out
+    assert "Tab completes the words of ush" in account.ush("look").out
+    account.ush("outfit", "capture", "mine.toml", "--yes")
+    assert tomllib.loads((account.home / "mine.toml").read_text())["shells"]["completion"] is True
+    (account.home / "mine.toml").unlink()
+    account.ush("undo", "2", "--yes")
+    account.ush("undo", "1", "--yes")
+    assert visible_state(account.home) == before
+
+
 def test_a_starter_is_called_and_filled_as_asked_for(account: Account) -> None:
     account.ush("outfit", "new", "images", "--name", "comb photos", "--yes", code=2)
     account.ush("outfit", "new", "images", "--package", "hum >>2", "--yes", code=2)

@@ -265,6 +265,8 @@ def _print_managed(screen: Screen, seen: Survey, home: str) -> None:
     rows += [("suite", one) for one in seen.suites]
     rows += [("index", f"{one.name}   {one.shown}") for one in seen.indexes]
     rows += [("wiring", f"{one.variable}, {one.side.value}: {shown(one.directory, home)}") for one in seen.wiring]
+    if seen.completes:
+        rows.append(("wiring", "Tab completes the words of ush"))
     print_rows(screen, rows or [("nothing", "yet")])
 
 

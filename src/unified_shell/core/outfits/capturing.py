@@ -68,8 +68,11 @@ def capture(name: str, host: Host, locations: Locations) -> Captured:
         document["variables"] = variables
     own = {one.name for one in (*chosen_shells(host), *shells_of_their_own(host))}
     shells = sorted({dialect.name for dialect, _ in wired_modes(host)} & own)
-    if shells:
-        document["shells"] = {"wire": shells}
+    if shells or wiring.completes:
+        document["shells"] = {
+            **({"wire": shells} if shells else {}),
+            **({"completion": True} if wiring.completes else {}),
+        }
     left += [f"session script {shown(one.file, host.home)}" for one in wiring.scripts]
     left += [f"interpreter {one.name}, registered in place: {one.executable}" for one in read_adopted(locations)]
     return Captured(text=tomlkit.dumps(document), environments=tuple(rows), left_out=tuple(left))

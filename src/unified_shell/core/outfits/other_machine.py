@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 import msgspec
-from msgspec import Struct, field
+from msgspec import Struct
 
 from unified_shell.core.errors import CouldNot, Refused, UsageError
 from unified_shell.core.interpreters.facts import InterpreterFacts
@@ -16,43 +16,44 @@ from unified_shell.core.next_steps import ush
 
 from .locks.settling import LockedPackage
 
-__all__ = ["OtherMachine", "read_other_machine"]
+__all__ = ["OtherEnvironment", "OtherMachine", "read_other_machine"]
 
 
-class OtherMachine(Struct, kw_only=True):
-    """What it has: versions of `python3` on its PATH, suites by name with versions, environments with the hash of each
-    distribution by project. `found` collects what was asked for and is there.
+class OtherEnvironment(Struct, frozen=True, kw_only=True):
+    """An environment there: the hash of each distribution, by project."""
+
+    name: str
+    hashes: tuple[tuple[str, str], ...]
+
+
+class OtherMachine(Struct, frozen=True, kw_only=True):
+    """What it has: versions of `python3` on its PATH, suites by name with versions, environments. What is asked for is answered
+    with its title, empty where it is not there.
     """
 
     pythons: tuple[str, ...] = ()
     suites: tuple[tuple[str, str], ...] = ()
-    environments: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
-    found: list[str] = field(default_factory=list)
+    environments: tuple[OtherEnvironment, ...] = ()
 
-    def has_python(self, facts: InterpreterFacts, bound: str) -> bool:
-        """Tell whether its `python3` can run what is packed, which is for the version of an interpreter here, and is meant."""
+    def python(self, facts: InterpreterFacts, bound: str) -> str:
+        """Return its `python3`, if that can run what is packed for an interpreter here, and is meant."""
         fitting = [one for one in self.pythons if version_fits(one, facts.short_version) and version_fits(one, bound)]
-        fits = fitting[0] if fitting else ""
-        return self._noted(f"Python {fits}", is_there=bool(fits))
+        return f"Python {fitting[0]}" if fitting else ""
 
-    def has_suite(self, name: str, bound: str) -> bool:
-        """Tell whether it has a suite in a version that is meant."""
+    def suite(self, name: str, bound: str) -> str:
+        """Return a suite that it has in a version that is meant."""
         fits = next((version for own, version in self.suites if own == name and version_fits(version, bound)), "")
-        return self._noted(f"suite {name}-{fits}", is_there=bool(fits))
+        return f"suite {name}-{fits}" if fits else ""
 
-    def has_environment(self, name: str, packages: Iterable[LockedPackage]) -> bool:
-        """Tell whether it has an environment with exactly what is locked, so that no wheel is needed for it."""
-        here = self.environments.get(name)
-        if here is None:
-            return False
+    def environment(self, name: str, packages: Iterable[LockedPackage]) -> str:
+        """Return an environment that has exactly what is locked, so that no wheel is needed for it."""
+        known = next((one for one in self.environments if one.name == name), None)
+        if known is None:
+            return ""
+        here = dict(known.hashes)
         hashes = {package.name: {file.sha256 for file in package.files} for package in packages}
         same = all(here.get(project) in each for project, each in hashes.items())
-        return self._noted(f"environment {name}", is_there=same)
-
-    def _noted(self, title: str, *, is_there: bool) -> bool:
-        if is_there:
-            self.found.append(title)
-        return is_there
+        return f"environment {name}" if same else ""
 
 
 def read_other_machine(text: str, host: Host) -> OtherMachine:
@@ -80,10 +81,13 @@ def read_other_machine(text: str, host: Host) -> OtherMachine:
     return OtherMachine(
         pythons=tuple(_pythons(report.get("interpreters", ()))),
         suites=tuple(_suite(str(one)) for one in report.get("suites", ())),
-        environments={
-            str(one["name"]): {row["name"]: row["sha256"] for row in one["contents"]["distributions"]}
+        environments=tuple(
+            OtherEnvironment(
+                name=str(one["name"]),
+                hashes=tuple((row["name"], row["sha256"]) for row in one["contents"]["distributions"]),
+            )
             for one in report.get("environments", ())
-        },
+        ),
     )
 
 

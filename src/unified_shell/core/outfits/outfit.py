@@ -85,7 +85,7 @@ class WantedCommand(Struct, frozen=True, kw_only=True):
 
 class Outfit(Struct, frozen=True, kw_only=True):
     """A whole outfit. `indexes` and `catalogs` are pairs of a name and an address, in their order; `shells` are the dialects
-    whose sessions are to have it. Conditions (`when`) are markers of the standard (PEP 508), of this machine.
+    whose sessions are to have it; `completion`, Tab completes the words of ush in them. Conditions (`when`) are markers of the standard (PEP 508), of this machine.
     """
 
     name: str
@@ -100,4 +100,5 @@ class Outfit(Struct, frozen=True, kw_only=True):
     paths: tuple[WantedPath, ...] = ()
     variables: tuple[WantedVariable, ...] = ()
     shells: tuple[str, ...] = ()
+    completion: bool = False
     checks: tuple[Expectation, ...] = ()

@@ -59,6 +59,7 @@ def parse_outfit(content: bytes, where: str) -> Outfit:
         paths=_paths(top.table("search-path")),
         variables=_variables(top.table("variables")),
         shells=_shells(top.table("shells")),
+        completion=(table := top.table("shells")) is not None and table.truth("completion"),
         checks=tuple(check_of(one) for one in top.tables("check")),
     )
     if head is not None:
@@ -189,6 +190,7 @@ def _shells(table: CheckedTable | None) -> tuple[str, ...]:
     found = table.texts("wire")
     if wrong := next((one for one in found if one not in known), ""):
         table.mistake("wire", f"{wrong!r} in wire; expected: {', '.join(known)}")
+    table.truth("completion")
     table.no_others()
     return found
 

@@ -21,15 +21,18 @@ from .other_machine import OtherMachine
 __all__ = ["pack_suites"]
 
 
-def pack_suites(equipping: Equipping, stage: Place, other: OtherMachine) -> int:
+def pack_suites(equipping: Equipping, stage: Place, other: OtherMachine, there: list[str]) -> int:
     """Put the description and archives of each suite that the other machine lacks into a catalog of the stage; return the number
-    of suites.
+    of suites. Those that it has are named in `there`.
     """
     folder = join(stage, "catalog")
     os.mkdir(folder)
     names: list[str] = []
     for wanted in equipping.outfit.suites:
-        if not equipping.is_meant(wanted.when) or other.has_suite(wanted.name, wanted.version):
+        if not equipping.is_meant(wanted.when):
+            continue
+        if title := other.suite(wanted.name, wanted.version):
+            there.append(title)
             continue
         asked = settle_suite(
             request_by_lock(wanted, equipping), equipping.find, equipping.fetcher, equipping.host, equipping.locations

@@ -73,12 +73,14 @@ def pack_outfit(
     os.makedirs(stage)
     try:
         other = other or OtherMachine()
-        wheels = _wheels(equipping, stage, other)
-        suites = pack_suites(equipping, stage, other)
+        there: list[str] = []
+        wheels = _wheels(equipping, stage, other, there)
+        suites = pack_suites(equipping, stage, other, there)
         left_out = _outfit_file(equipping, stage)
         facts = _interpreter(equipping) if with_interpreter else None
-        if facts is not None and other.has_python(facts, equipping.outfit.interpreter.version):
+        if facts is not None and (title := other.python(facts, equipping.outfit.interpreter.version)):
             facts = None
+            there.append(title)
         name = _pack_interpreter(equipping, facts, stage) if facts is not None else ""
         equipping.progress("pack ush itself")
         pack_ush(join(stage, "ush"))
@@ -103,13 +105,13 @@ def pack_outfit(
         interpreter=facts.title if facts is not None else "",
         size_bytes=os.path.getsize(target),
         left_out=left_out,
-        there=tuple(other.found),
+        there=tuple(there),
     )
 
 
-def _wheels(equipping: Equipping, stage: Place, other: OtherMachine) -> int:
+def _wheels(equipping: Equipping, stage: Place, other: OtherMachine, there: list[str]) -> int:
     """Put the wheels of every environment and command, and their locks, into the stage; return the number of wheels. Those of
-    an environment that the other machine has whole are left out.
+    an environment that the other machine has whole are left out, and named in `there`.
     """
     folder = join(stage, "index")
     os.mkdir(folder)
@@ -118,8 +120,9 @@ def _wheels(equipping: Equipping, stage: Place, other: OtherMachine) -> int:
         lock = lock_environment(wanted, equipping, LockOptions()) if equipping.is_meant(wanted.when) else None
         if lock is None:
             continue
-        is_there = other.has_environment(wanted.name, lock.packages)
-        here = lock.packages if is_there else [_with_file_here(one, equipping, folder) for one in lock.packages]
+        if title := other.environment(wanted.name, lock.packages):
+            there.append(title)
+        here = lock.packages if title else [_with_file_here(one, equipping, folder) for one in lock.packages]
         targets = lock.targets
         asked = requirements_of(wanted, equipping.folder)
         text = lock_text(here, targets, folder=stage, indexes={}, as_of=wanted.as_of, asked=asked)

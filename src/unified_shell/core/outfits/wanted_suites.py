@@ -163,5 +163,8 @@ def _more(equipping: Equipping, places: dict[str, str]) -> MoreWiring:
         ),
         shells=equipping.outfit.shells,
         # Environments alone need nothing in startup files.
-        hooks=bool(paths or places or equipping.outfit.variables or equipping.outfit.shells),
+        hooks=bool(
+            paths or places or equipping.outfit.variables or equipping.outfit.shells or equipping.outfit.completion
+        ),
+        completes=equipping.outfit.completion,
     )

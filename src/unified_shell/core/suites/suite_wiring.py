@@ -19,6 +19,7 @@ from unified_shell.core.shells.planning.session_scripts import dialect_of_script
 from unified_shell.core.shells.planning.variables import check_variable, with_variable, without_variable
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
 from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.wiring.completion_files import COMPLETING
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring
 
 from .managed_suites import ManagedSuite
@@ -129,6 +130,8 @@ class MoreWiring(Struct, frozen=True, kw_only=True):
     shells: tuple[str, ...] = ()
     # Startup files take the hook-up; without it, nobody who asked for no wiring finds it there.
     hooks: bool = True
+    # Tab completes the words of ush.
+    completes: bool = False
     # What is taken away first: suites with all that leads into them, entries (variable, directory), variables by name.
     gone_suites: tuple[ManagedSuite, ...] = ()
     gone_entries: tuple[tuple[str, Place], ...] = ()
@@ -164,7 +167,11 @@ class MoreWiring(Struct, frozen=True, kw_only=True):
         for variable in self.variables:
             check_variable(variable.name, variable.value)
             after = with_variable(after, variable)
-        return after, added_lines(before, after)
+        lines = added_lines(before, after)
+        if self.completes and not before.completes:
+            after = replace(after, completes=True)
+            lines = (*lines, plan_line(LineKind.ADD, About.COMPLETION, shells=COMPLETING))
+        return after, lines
 
 
 def plan_in_sessions(

@@ -50,6 +50,7 @@ class Survey(Struct, frozen=True, kw_only=True):
     suites: tuple[str, ...]
     indexes: tuple[Index, ...]
     wiring: tuple[Entry, ...]
+    completes: bool
     stale_programs: tuple[RunningProgram, ...]
     programs_on_old: tuple[RunningProgram, ...]
     next_thing: NextStep
@@ -84,6 +85,7 @@ def survey(host: Host, locations: Locations, *, session_shell: str, session_is_i
         suites=tuple(one.name for one in all_suites(host, locations)),
         indexes=here.indexes,
         wiring=wiring.entries,
+        completes=wiring.completes,
         stale_programs=stale_programs(wiring),
         programs_on_old=programs_on_old(here.environments),
         next_thing=here.next_thing,
