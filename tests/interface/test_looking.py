@@ -134,11 +134,13 @@ def test_a_module_for_another_machine_is_mismatched(account: Account, bits: int,
 def test_adopted_interpreters_are_asked_for_modules(account: Account) -> None:
     library = Path(sysconfig.get_path("stdlib"))
     own = account.home / "odd/queen/lib" / library.name
-    (own / "site-packages").mkdir(parents=True)
+    # Debian's own Python has the other name for it.
+    folders = ("site-packages", "dist-packages")
+    for name in folders:
+        account.write(str((own / name / "nectar.py").relative_to(account.home)), "sweet = True\n")
     for one in library.iterdir():
-        if one.name != "site-packages":
+        if one.name not in folders:
             (own / one.name).symlink_to(one)
-    account.write(str((own / "site-packages/nectar.py").relative_to(account.home)), "sweet = True\n")
     program = account.home / "odd/queen/bin/python3"
     program.parent.mkdir()
     shutil.copy(BASE_PYTHON, program)

@@ -13,6 +13,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import pytest
+
 from support.account import BASE_PYTHON, Account
 from unified_shell.core.environments.trees.installer_names import installer_commands
 
@@ -291,9 +293,12 @@ def a_program_for_another_machine(account: Account) -> None:
 @fault("installer-elsewhere", "sessions", says="installs into /usr/bin/python3; python3 is ~/tools/python3")
 def an_installer_of_another_python(account: Account) -> None:
     (account.home / "tools/python3").symlink_to(account.home / f"own/bin/python{VERSION}")
-    asked = "import site; print(site.getsitepackages()[0])"
-    folder = subprocess.run([BASE_PYTHON, "-c", asked], capture_output=True, text=True, check=True).stdout.strip()
-    account.write(f"tools/{installer_commands([folder])[0]}", "#!/usr/bin/python3\n", 0o755)
+    asked = "import site; print(*site.getsitepackages(), sep='\\n')"
+    folders = subprocess.run([BASE_PYTHON, "-c", asked], capture_output=True, text=True, check=True).stdout.split()
+    commands = installer_commands(folders)
+    if not commands:
+        pytest.skip("the packages of this Python were put there by its system alone: nothing of it is an installer")
+    account.write(f"tools/{commands[0]}", "#!/usr/bin/python3\n", 0o755)
 
 
 @fault("base-gone", "interpreter:own", says="does not exist")
