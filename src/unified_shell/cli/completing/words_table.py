@@ -102,7 +102,9 @@ def _command(path: str, command: click.Command) -> dict[str, Any]:
             about = (one.help or "").split(". ")[0].rstrip(".")
             kind = "" if one.is_flag or one.count else _of_option(path, one)
             for name in (*one.opts, *one.secondary_opts):
-                options[name] = [about, kind]
+                # The short name for help is that of whichever context asked first: its long one is enough.
+                if name != "-h":
+                    options[name] = [about, kind]
         else:
             words.append(_of_argument(path, one))
             endless = endless or one.nargs == -1
