@@ -23,7 +23,7 @@ from support.hand_made import hand_made
 from support.interpreters import script_tree
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
-EVERY = int(os.environ.get("USH_KILL_EVERY", "97"))
+EVERY = int(os.environ.get("USH_KILL_EVERY", "149"))
 SETTLE = ["index", "drop", "no-such-index", "--yes"]
 
 # Each command is killed in the state that the ones before it left.
