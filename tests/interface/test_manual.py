@@ -51,7 +51,8 @@ def test_no_page_has_a_request_that_is_none(account: Account) -> None:
 def test_every_cause_of_a_fault_and_every_topic_is_explained(account: Account) -> None:
     assert set(causes()) == {one.value for one in Cause if one.value}
     for name, _ in topics():
-        assert account.ush("help", name).out
+        said = account.ush("help", name).out
+        assert not [line for line in said.splitlines() if line.count("`") % 2], "what is typed stays on one line"
     said = account.ush("help", "not-on-path").out
     assert "ush path add DIRECTORY" in said
     assert account.ush("help", "environment").out == account.ush("help", "environments").out

@@ -1,12 +1,12 @@
 """`ush help`: the topics, the causes of faults, and the help of any command."""
 
-import shutil
+import re
 import textwrap
 
 import click
 
 from .context import Context, pass_context
-from .manual.help_text import WIDEST
+from .manual.help_text import help_width
 from .manual.topics import causes, topic_text, topics
 from .parsing.abbreviations import ListCommand
 
@@ -99,7 +99,11 @@ def _points(part: str) -> list[str]:
 
 
 def _filled(text: str) -> str:
-    width = min(shutil.get_terminal_size((80, 24)).columns, WIDEST)
     plain = text.replace("**", "")
     hanging = "  " if plain.startswith("- ") else ""
-    return textwrap.fill(plain, width, subsequent_indent=hanging, break_long_words=False, break_on_hyphens=False)
+    # What is typed stays on one line.
+    held = re.sub(r"`[^`]+`", lambda found: found[0].replace(" ", "\0"), plain)
+    filled = textwrap.fill(
+        held, help_width(), subsequent_indent=hanging, break_long_words=False, break_on_hyphens=False
+    )
+    return filled.replace("\0", " ")

@@ -6,6 +6,7 @@ import sys
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.next_steps import ush
 
 from .sample_suite import make_humscan_catalog
 from .study import make_study_index, make_tools
@@ -62,7 +63,9 @@ def write_sample_files(text: str, host: Host) -> Place:
     """
     folder = Place(os.path.normpath(join(host.working_directory, os.path.expanduser(text))))
     if os.path.exists(folder) and (not os.path.isdir(folder) or os.listdir(folder)):
-        raise Refused(f"{shown(folder, host.home)} is there already", next_step="ush demo --files ANOTHER-FOLDER")
+        raise Refused(
+            f"{shown(folder, host.home)} is there already", next_step=ush("demo", "--files", "ANOTHER-FOLDER")
+        )
     make_study_index(join(folder, "wheels"))
     make_humscan_catalog(join(folder, "catalog"))
     make_tools(join(folder, "tools"))

@@ -14,6 +14,7 @@ from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.machine.processes.processes import BackgroundProgram, run_program
+from unified_shell.core.next_steps import ush
 from unified_shell.views.terminal.screen import Screen
 
 from .sample_suite import make_humscan_catalog
@@ -200,7 +201,7 @@ def _scratch_home(host: Host, keep: str) -> Place:
         return Place(tempfile.mkdtemp(prefix="ush-demo-"))
     home = Place(os.path.normpath(keep if keep.startswith("/") else join(host.working_directory, keep)))
     if os.path.exists(home) and (not os.path.isdir(home) or os.listdir(home)):
-        raise Refused(f"{shown(home, host.home)} is there already", next_step="ush demo --keep ANOTHER-FOLDER")
+        raise Refused(f"{shown(home, host.home)} is there already", next_step=ush("demo", "--keep", "ANOTHER-FOLDER"))
     os.makedirs(home, exist_ok=True)
     return home
 

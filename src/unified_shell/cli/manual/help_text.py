@@ -11,7 +11,6 @@ import click
 from .option_groups import grouped
 
 __all__ = [
-    "WIDEST",
     "examples",
     "examples_of",
     "first_sentence",

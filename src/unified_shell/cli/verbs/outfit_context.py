@@ -25,8 +25,8 @@ def read_pack(context: Context, pack: str, accepted: tuple[str, ...]) -> "Equipp
     """Return the outfit in a pack with this machine; nothing is fetched from a server."""
     from msgspec.structs import replace
 
-    from unified_shell.core.outfits.opening_packs import open_pack
     from unified_shell.core.outfits.outfit_files import read_outfit
+    from unified_shell.core.outfits.packs.opening_packs import open_pack
 
     context.offline = True
     opened = open_pack(pack, context.host, context.locations)

@@ -177,8 +177,8 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool,
     from unified_shell.core.machine.files.disks import shown_size
     from unified_shell.core.machine.places import shown
     from unified_shell.core.next_steps import Command
-    from unified_shell.core.outfits.other_machine import read_other_machine
-    from unified_shell.core.outfits.packing import pack_outfit
+    from unified_shell.core.outfits.packs.other_machine import read_other_machine
+    from unified_shell.core.outfits.packs.packing import pack_outfit
 
     other = read_other_machine(report, context.host) if report else None
     equipping = read_equipping(context, file, ())

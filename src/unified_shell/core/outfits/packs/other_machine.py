@@ -13,8 +13,7 @@ from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import ush
-
-from .locks.settling import LockedPackage
+from unified_shell.core.outfits.locks.settling import LockedPackage
 
 __all__ = ["OtherEnvironment", "OtherMachine", "read_other_machine"]
 

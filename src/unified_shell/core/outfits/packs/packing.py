@@ -23,19 +23,19 @@ from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import read_file, remove_tree
 from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.outfits.equipping import Equipping
+from unified_shell.core.outfits.locks.beside import lock_file_of
+from unified_shell.core.outfits.locks.plans import LockOptions, lock_environment
+from unified_shell.core.outfits.locks.settling import LockedPackage
+from unified_shell.core.outfits.locks.writing import lock_text
+from unified_shell.core.outfits.wanted_commands import as_environment
+from unified_shell.core.outfits.wanted_environments import requirements_of
 from unified_shell.core.resolution.reading_metadata import fetch_file
 from unified_shell.core.transfers.addresses import address_of_folder
 
-from .equipping import Equipping
-from .locks.beside import lock_file_of
-from .locks.plans import LockOptions, lock_environment
-from .locks.settling import LockedPackage
-from .locks.writing import lock_text
 from .other_machine import OtherMachine
 from .packed_suites import pack_suites
 from .packed_ush import pack_ush, write_scripts
-from .wanted_commands import as_environment
-from .wanted_environments import requirements_of
 
 __all__ = ["MANIFEST", "Packed", "pack_outfit"]
 

@@ -12,10 +12,10 @@ from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
+from unified_shell.core.outfits.equipping import Equipping
+from unified_shell.core.outfits.locks.suites import request_by_lock, suites_lock_text
 from unified_shell.core.suites.suite_origins import settle_suite, with_needed
 
-from .equipping import Equipping
-from .locks.suites import request_by_lock, suites_lock_text
 from .other_machine import OtherMachine
 
 __all__ = ["pack_suites"]
