@@ -1,6 +1,8 @@
 """The thin layer over the system: programs started, read, bounded."""
 
 import os
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -77,6 +79,23 @@ def test_a_child_that_lives_on_does_not_hold_us_up(tmp_path: Path) -> None:
     program = _script(tmp_path / "leaves", "#!/bin/sh\nsleep 30 &\necho done\n")
     ran = run_program([program], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=20)
     assert (ran.output, ran.elapsed_seconds < 5) == (b"done\n", True)
+
+
+@pytest.mark.parametrize(
+    ("file", "function", "work"),
+    [
+        ("subprocess.py", "_wait", "program"),
+        ("threading.py", "wait", "pause"),
+        ("interrupts.py", "wait_unless_interrupted", "pause"),
+    ],
+)
+def test_an_interrupt_at_any_moment_of_a_wait_ends_it(file: str, function: str, work: str) -> None:
+    script = Path(__file__).parents[1] / "support" / "interrupted.py"
+    done = subprocess.run([sys.executable, script, file, function, work], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    said = {line.split(maxsplit=1)[1] for line in done.stdout.splitlines()}
+    assert said <= {"interrupted", "never came"}
+    assert file == "threading.py" or "interrupted" in said
 
 
 def test_a_replaced_file_keeps_its_mode_or_stays_whole(tmp_path: Path) -> None:

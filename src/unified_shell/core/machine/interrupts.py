@@ -2,15 +2,20 @@
 
 The interpreter raises KeyboardInterrupt in whatever the main thread is doing. Where that is a callback whose
 errors are ignored, such as one of the import system's, it is gone; where it waits for a pool, the pool's threads
-know nothing of it. So it is noted too, and whoever waits for a program asks.
+know nothing of it. So it is noted too, and whoever waits for a program asks. And where it would leave a lock of the
+standard library locked for ever, such as a started program's, it is held back until it is asked for.
 """
 
+import contextlib
 import os
 import signal
 import threading
+from collections.abc import Iterator
+from queue import Empty, SimpleQueue
 from types import FrameType
 
 __all__ = [
+    "holding_interrupts",
     "interrupting_signal",
     "is_interrupted",
     "note_interrupts",
@@ -20,9 +25,12 @@ __all__ = [
 
 # Whoever asks so often means it, even in the middle of a switch.
 INSISTED = 5
-_noted = threading.Event()
+_is_noted = False
+_is_held = False
 _count = 0
 _number = 0
+# Wakes whoever waits. Not an Event: its lock may be held by the very thread that the signal's handler runs in.
+_wakes: "SimpleQueue[None]" = SimpleQueue()
 
 
 def note_interrupts() -> None:
@@ -45,18 +53,39 @@ def interrupting_signal() -> int:
 
 def is_interrupted() -> bool:
     """Tell whether an interrupt was noted."""
-    return _noted.is_set()
+    return _is_noted
 
 
 def raise_if_interrupted() -> None:
     """Raise KeyboardInterrupt where one was noted, in any thread."""
-    if _noted.is_set():
+    if _is_noted:
         raise KeyboardInterrupt
+
+
+@contextlib.contextmanager
+def holding_interrupts() -> Iterator[None]:
+    """In the block an interrupt of the main thread is noted and not raised: the block asks `raise_if_interrupted`."""
+    global _is_held  # noqa: PLW0603 - it is the process that is interrupted
+    if threading.current_thread() is not threading.main_thread() or _is_held:
+        yield
+        return
+    was_noted = _is_noted
+    _is_held = True
+    try:
+        yield
+    finally:
+        _is_held = False
+    if not was_noted:
+        raise_if_interrupted()
 
 
 def wait_unless_interrupted(seconds: float) -> None:
     """Wait, in any thread; raises KeyboardInterrupt as soon as one is noted."""
-    _noted.wait(seconds)
+    if not _is_noted:
+        with contextlib.suppress(Empty):
+            _wakes.get(timeout=seconds)
+            # Another may wait too.
+            _wakes.put(None)
     raise_if_interrupted()
 
 
@@ -65,12 +94,13 @@ def _note(number: int, _frame: FrameType | None) -> None:
 
     Who insists is let go at once; what is left then is for the next changing command, as after any kill.
     """
-    global _count, _number  # noqa: PLW0603 - a signal has no other place to leave a mark
+    global _count, _is_noted, _number  # noqa: PLW0603 - a signal has no other place to leave a mark
     _count += 1
     if _count >= INSISTED:
         os.write(2, b"ush: stopped at once; the next changing command tidies up\n")
         os._exit(130)
-    if not _noted.is_set():
-        _number = number
-        _noted.set()
-        raise KeyboardInterrupt
+    if not _is_noted:
+        _number, _is_noted = number, True
+        _wakes.put(None)
+        if not _is_held:
+            raise KeyboardInterrupt

@@ -5,6 +5,8 @@ import select
 import subprocess
 from collections.abc import Mapping, Sequence
 
+from unified_shell.core.machine.interrupts import holding_interrupts
+
 from .ending import end_group
 
 __all__ = ["Conversation"]
@@ -13,6 +15,7 @@ __all__ = ["Conversation"]
 class Conversation:
     """Starts the program at once; `close` ends it with all that it started."""
 
+    @holding_interrupts()
     def __init__(self, argv: Sequence[str], *, environment: Mapping[str, str]) -> None:
         self._process = subprocess.Popen(
             list(argv),
@@ -41,6 +44,7 @@ class Conversation:
             return None
         return answer.rstrip(b"\n")
 
+    @holding_interrupts()
     def close(self) -> None:
         """End the program."""
         with contextlib.suppress(ProcessLookupError, PermissionError):

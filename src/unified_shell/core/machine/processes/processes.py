@@ -15,7 +15,7 @@ from msgspec import Struct
 
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.files.reading_at import read_at
-from unified_shell.core.machine.interrupts import raise_if_interrupted
+from unified_shell.core.machine.interrupts import holding_interrupts, raise_if_interrupted
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 from .descendants import end_marked, ending_with_us, marked
@@ -37,8 +37,8 @@ OUTPUT_LIMIT_BYTES = 4_000_000
 END_SECONDS = 5.0
 # Nobody asks for so much; a program that goes on to print would fill the disk.
 FLOOD_BYTES = 256_000_000
-# How soon an interrupt is seen while waiting.
-ASK_SECONDS = 0.5
+# How soon an interrupt is seen while waiting: it must seem at once.
+ASK_SECONDS = 0.1
 
 
 class Ran(Struct, frozen=True, kw_only=True):
@@ -91,6 +91,7 @@ class Ran(Struct, frozen=True, kw_only=True):
         return last[-1] if last else f"ended with exit code {self.returncode}"
 
 
+@holding_interrupts()
 def run_program(
     argv: Sequence[str],
     *,
@@ -151,6 +152,7 @@ def run_program(
         )
 
 
+@holding_interrupts()
 def run_logged(
     argv: Sequence[str],
     *,
@@ -165,7 +167,7 @@ def run_logged(
     """Run a long program to its end with all that it started; what it says is added to the file `log`, up to a limit, and
     its standard output goes into the file `output` where one is named. The file `given` is its standard input.
 
-    `on_wait` is called about twice a second with the seconds that have passed, the end of what was said, and what was seen
+    `on_wait` is called about ten times a second with the seconds that have passed, the end of what was said, and what was seen
     running; what it raises ends the program. The answer's `output` is the end of what this program added to the log.
     """
     began, taken = steady_seconds(), _children_seconds()
@@ -278,6 +280,7 @@ class BackgroundProgram:
         self._is_heard = is_heard
         self._process: subprocess.Popen[bytes] | None = None
 
+    @holding_interrupts()
     def __enter__(self) -> "BackgroundProgram":
         self._process = subprocess.Popen(
             self._argv,
@@ -292,6 +295,7 @@ class BackgroundProgram:
         )
         return self
 
+    @holding_interrupts()
     def __exit__(self, *_: object) -> None:
         if self._process is not None:
             end_group(self._process.pid, signal.SIGTERM)

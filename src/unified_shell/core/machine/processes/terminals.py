@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from msgspec import Struct
 
 from unified_shell.core.machine.clock import steady_seconds
-from unified_shell.core.machine.interrupts import raise_if_interrupted
+from unified_shell.core.machine.interrupts import holding_interrupts, raise_if_interrupted
 
 from .descendants import end_marked, end_session, ending_with_us, marked
 
@@ -35,6 +35,7 @@ class Typed(Struct, frozen=True, kw_only=True):
     elapsed_seconds: float
 
 
+@holding_interrupts()
 def type_at_prompt(
     argv: Sequence[str],
     line: str,
