@@ -14,8 +14,8 @@ from unified_shell.core.machine.processes import processes
 MOMENTS = 24
 HANGS_SECONDS = 10.0
 WORKS: dict[str, Callable[[], object]] = {
-    "program": lambda: processes.run_program(["sleep", "0.4"], environment={"PATH": "/bin"}, timeout_seconds=30),
-    "pause": lambda: clock.pause(0.4),
+    "program": lambda: processes.run_program(["sleep", "0.2"], environment={"PATH": "/bin"}, timeout_seconds=30),
+    "pause": lambda: clock.pause(0.05),
 }
 
 
