@@ -1,5 +1,6 @@
 """Fixtures shared by all tests."""
 
+import os
 import signal
 from pathlib import Path
 
@@ -41,5 +42,8 @@ def pytest_configure() -> None:
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Begin with what takes longest: at the end it would run alone while the other cores are idle."""
+    for item in items if "USH_TEST_WITHOUT_POSIX" in os.environ else ():
+        if item.get_closest_marker("posix"):
+            item.add_marker(pytest.mark.skip(reason="it needs what only POSIX has"))
     longest = ("test_kill.py", "test_any_order.py")
     items.sort(key=lambda item: longest.index(item.path.name) if item.path.name in longest else len(longest))

@@ -2,6 +2,7 @@
 
 import ast
 import json
+import os
 import re
 import runpy
 import shlex
@@ -241,7 +242,11 @@ def test_every_example_of_help_is_typed_as_it_stands(samples: Account) -> None:
     for line in (line for lines in examples().values() for line in lines):
         done = type_line(samples, line)
         may_tell = line.removeprefix("ush ").startswith(TELLS)
-        if done.code and not (may_tell and done.code == 1):
+        is_wrong = done.code and not (may_tell and done.code == 1)
+        if "USH_TEST_WITHOUT_POSIX" in os.environ:
+            # There a refusal that was planned counts, a fault of the program does not.
+            is_wrong = "internal error" in done.out + done.err
+        if is_wrong:
             wrong[line] = (done.code, done.out[-300:], done.err)
     assert not wrong, json.dumps(wrong, indent=1)
 

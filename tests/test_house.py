@@ -8,6 +8,10 @@ from pathlib import Path
 
 import pytest
 
+from support.kill_driver import NEVER_IMPORTED
+from support.without_posix import MODULES as POSIX_MODULES
+from support.without_posix import OS, SIGNALS
+
 TOP = Path(__file__).parent.parent
 SOURCE = TOP / "src" / "unified_shell"
 ROOMS = (
@@ -158,6 +162,25 @@ def test_the_core_has_no_interface_code() -> None:
                 if isinstance(node, ast.Call) and isinstance(node.func, ast.Name)
             ]
             assert "print" not in calls, name
+
+
+def test_what_a_system_gives_is_asked_through_the_machine_room() -> None:
+    """No other room names what only POSIX has, and only the shells' rooms ask which system it is."""
+    wrong = []
+    for name, tree in MODULES.items():
+        if ".core.machine." in name or name.rpartition(".")[2] in NEVER_IMPORTED:
+            continue
+        for node in ast.walk(tree):
+            match node:
+                case ast.Attribute(value=ast.Name(id="os" | "signal"), attr=attr) if attr in (*OS, *SIGNALS):
+                    wrong.append(f"{name}:{node.lineno} {attr}")
+                case ast.Import(names=names) if {one.name for one in names} & POSIX_MODULES:
+                    wrong.append(f"{name}:{node.lineno} {ast.unparse(node)}")
+                case ast.ImportFrom(module=str(module), level=0) if module in POSIX_MODULES:
+                    wrong.append(f"{name}:{node.lineno} {ast.unparse(node)}")
+                case ast.Attribute(value=ast.Name(id="System"), attr=attr) if ".core.shells." not in name:
+                    wrong.append(f"{name}:{node.lineno} System.{attr}")
+    assert not wrong
 
 
 def test_public_names_are_listed_as_they_are() -> None:

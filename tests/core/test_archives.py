@@ -160,7 +160,10 @@ HOSTILE_TAR: dict[str, tuple[Callable[[], bytes], str]] = {
     "link up": (lambda: _tar(("l", b"../out", "s")), "outside of the archive"),
     "link up from the one root": (lambda: _tar(("r/l", b"../out", "s")), "outside of the archive"),
     "link that climbs late": (lambda: _tar(("a/l", b"x/../../y", "s")), "outside of the archive"),
-    "through a link": (lambda: _tar(("l", b"d", "s"), ("d/x", b"", "f"), ("l/y", b"1", "f")), "a file and a folder"),
+    "through a link": (
+        lambda: _tar(("l", b"d", "s"), ("d/x", b"", "f"), ("l/y", b"1", "f")),
+        "a file and a folder|no symbolic links",
+    ),
     "file over a link": (lambda: _tar(("l", b"keep", "s"), ("keep", b"1", "f"), ("l", b"2", "f")), "occurs twice"),
     "second name of nothing here": (lambda: _tar(("h", b"/etc/passwd", "h")), "is not relative"),
     "second name of a stranger": (lambda: _tar(("h", b"other", "h")), "not in the archive"),
@@ -218,10 +221,11 @@ def test_a_good_tar_comes_out_whole(tmp_path: Path, pack: Callable[[bytes], byte
     unpack_archive(str(archive), str(tmp_path / "out"))
     top = tmp_path / "out" / "top"
     assert root_of(str(tmp_path / "out")) == str(top)
-    assert (top / "d" / "e").resolve() == top / "a"
+    assert (top / "d" / "e").samefile(top / "a")
     assert (top / "c").samefile(top / "a")
 
 
+@pytest.mark.posix
 def test_a_zip_keeps_links_only_where_they_are_asked_for(tmp_path: Path) -> None:
     archive = tmp_path / "a.zip"
     archive.write_bytes(_zip(("top/l", b"../out"), kind=stat.S_IFLNK))

@@ -196,6 +196,7 @@ def test_the_registrys_path_is_changed_entry_by_entry(tmp_path: Path) -> None:
         registry_steps(first, _wiring([f"/long/{n:>0200}" for n in range(170)], []), host, Scope.ME)
 
 
+@pytest.mark.posix
 def test_the_wiring_goes_to_the_registry_and_is_undone(account: Account) -> None:
     hive = account.home / "hive.reg"
     account.more["USH_REGISTRY"] = str(hive)
@@ -259,6 +260,7 @@ def test_the_prompts_texts_and_extensions(tmp_path: Path) -> None:
     assert not [one for one in look_for_command("other", host, {}, Wiring()).candidates if one.position]
 
 
+@pytest.mark.posix
 def test_directories_of_path_helper_are_traced_to_their_lists(account: Account, tmp_path: Path) -> None:
     root = tmp_path / "root"
     (root / "etc/paths.d").mkdir(parents=True)
@@ -294,6 +296,7 @@ def test_everyones_directories_are_listed_for_path_helper(tmp_path: Path) -> Non
             paths_file_steps(wiring, host, everyone)
 
 
+@pytest.mark.posix
 def test_session_scripts_are_read_by_those_that_understand_them(account: Account) -> None:
     words = 'HUM="a b"; export HUM\nfor one in $HUM; do COUNT=x$COUNT; done; export COUNT\n'
     account.write("it's a suite/session.sh", words)
@@ -320,6 +323,7 @@ def test_session_scripts_are_read_by_those_that_understand_them(account: Account
     assert account.run(["/bin/bash", "-l", "-c", "echo [$HIVE_DATA]"]).out == "[x]\n"
 
 
+@pytest.mark.posix
 def test_programs_that_began_before_the_change_are_named(account: Account) -> None:
     account.tool("weigh-hive")
     account.ush("path", "add", "tools", "--yes")
@@ -366,7 +370,7 @@ def test_nothing_needs_what_only_posix_has(tmp_path: Path, words: str | None) ->
     program = Path(__file__).parents[1] / "support/without_posix.py"
     (tmp_path / "hive").mkdir()
     variables = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin", "SHELL": "/bin/bash", "LANG": "C.UTF-8"}
-    argv = [sys.executable, str(program), *([] if words is None else [words])]
+    argv = [sys.executable, str(program), *([] if words is None else words.split())]
     done = subprocess.run(argv, env=variables, cwd=tmp_path, capture_output=True, text=True, check=False)
     assert done.returncode in ((0,) if words is None else (0, 1)), done.stdout + done.stderr
     assert "Traceback" not in done.stderr

@@ -68,6 +68,7 @@ def test_a_run_path_is_exchanged_and_the_program_runs(tmp_path: Path, length: in
     assert (again.run_path, again.needed) == ((str(elsewhere),), elf.needed)
 
 
+@pytest.mark.posix
 def test_a_tree_is_freed_from_where_it_was_built(tmp_path: Path) -> None:
     old, new = tmp_path / "where it was built", tmp_path / "new"
     lua_tree(old)
@@ -105,6 +106,7 @@ def test_of_a_place_that_others_share_only_what_is_meant_is_rewritten(tmp_path: 
     assert (tmp_path / "share/readme").read_text() == "see /usr/share/doc\n"
 
 
+@pytest.mark.posix
 def test_a_prefix_that_does_not_fit_is_told(tmp_path: Path) -> None:
     old = lua_tree(tmp_path / "a")
     target = f"{tmp_path}/{'b' * 60}"

@@ -198,6 +198,7 @@ OBSTACLES = {
 }
 
 
+@pytest.mark.posix
 @pytest.mark.parametrize("startup", OBSTACLES.values(), ids=OBSTACLES.keys())
 @pytest.mark.parametrize("mode", Mode, ids=lambda mode: mode.value)
 def test_a_new_session_is_read_in_spite_of_its_startup_files(startup: str, mode: Mode, tmp_path: Path) -> None:
@@ -210,6 +211,7 @@ def test_a_new_session_is_read_in_spite_of_its_startup_files(startup: str, mode:
     assert session.answer == "answered\n"
 
 
+@pytest.mark.posix
 def test_a_session_that_ends_itself_is_said_to(tmp_path: Path) -> None:
     (tmp_path / ".bashrc").write_text("exit 3\n")
     host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})

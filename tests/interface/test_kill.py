@@ -11,7 +11,7 @@ import subprocess
 import sys
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from pathlib import Path
 
@@ -95,6 +95,19 @@ COMMANDS = (
 )
 
 
+# What is done to environments where the file system makes no links: trees are moved instead.
+WITHOUT_LINKS = (
+    ["index", "add", "apiary", "{study}", "--yes"],
+    ["environment", "new", "hive", "--yes"],
+    ["package", "get", "swarmcast", "-e", "hive", "--yes"],
+    ["package", "drop", "swarmcast", "-e", "hive", "--yes"],
+    ["undo", "--yes"],
+    ["environment", "copy", "hive", "mine", "--yes"],
+    ["environment", "drop", "mine", "--yes"],
+    ["undo", "2", "--through", "--yes"],
+)
+
+
 OUTFIT = """\
 [outfit]
 name = "killed"
@@ -118,6 +131,7 @@ class Harness:
 
     def __init__(self, account: Account, copy: Path) -> None:
         self.account, self.copy = account, copy
+        self.has_links = True
         driver = kill_driver.__file__
         self.process = subprocess.Popen(
             [sys.executable, driver], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
@@ -129,6 +143,7 @@ class Harness:
             "variables": self.account.variables,
             "words": words,
             "kill_at": kill_at,
+            "links": self.has_links,
         }
         assert self.process.stdin is not None
         assert self.process.stdout is not None
@@ -162,9 +177,12 @@ class Harness:
         return visible_state(self.account.home)
 
 
-def chosen(points: list[str]) -> list[int]:
-    """Return the points to kill at."""
+def chosen(points: list[str], *, few: bool = True) -> list[int]:
+    """Return the points to kill at: a few of all of them, or the moves of trees among the steps, and two before them."""
     steps = [at for at, point in enumerate(points) if point == "unified_shell.step"]
+    if not few:
+        moves = [at for at, point in enumerate(points) if point == "os.rename" and steps[0] < at < steps[-1]]
+        return sorted({0, max(steps[0] - 1, 0), *moves})
     return sorted({*steps[:1], *steps[1:-1:24], *steps[-1:], *range(0, len(points), EVERY)})
 
 
@@ -195,9 +213,26 @@ def _furnish(account: Account) -> None:
 def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, study: Path) -> None:
     account = harness.account
     _furnish(account)
-    reached: Counter[str] = Counter()
     hand_made(account.home / "made", [study / "combgraph-1.0.2-py3-none-any.whl"], {"more/loose.txt": "wax"})
-    for command in COMMANDS:
+    reached = kill_each(harness, COMMANDS, study)
+    assert reached["before"] > 20
+    assert reached["after"] > 20
+
+
+def test_a_killed_command_does_so_where_no_links_can_be_made(harness: Harness, study: Path) -> None:
+    harness.has_links = False
+    reached = kill_each(harness, WITHOUT_LINKS, study)
+    assert reached["before"] > 5
+    assert reached["after"] > 5
+    assert not [one for one in harness.account.data.rglob("*") if one.is_symlink()]
+
+
+def kill_each(harness: Harness, commands: Iterable[list[str]], study: Path) -> Counter[str]:
+    """Kill each command at chosen points, settle, and count the states that were found."""
+    account, count = harness.account, 0
+    reached: Counter[str] = Counter()
+    for command in commands:
+        count += 1
         if command[0].startswith("!"):
             subprocess.run(command[0][1:], shell=True, cwd=account.home, check=True)
             continue
@@ -210,7 +245,7 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
         assert after != before, f"{words} changes something"
         assert "unified_shell.step" in points
         harness.set_aside()
-        for at in chosen(points):
+        for at in chosen(points, few=harness.has_links):
             harness.restore()
             assert harness.run(words, kill_at=at)[0] == -9, (words, at)
             # The recovery may be killed as well: what it does is done once or twice to the same end.
@@ -226,9 +261,8 @@ def test_a_killed_command_leaves_the_state_before_or_after(harness: Harness, stu
             assert not [name for name in found if name.endswith((".ush-new", ".new"))], (words, at)
             reached["after" if found == after else "before"] += 1
         harness.bring_back()
-    print(f"\nkilled at {sum(reached.values())} points of {len(COMMANDS)} commands: {dict(reached)}")
-    assert reached["before"] > 20
-    assert reached["after"] > 20
+    print(f"\nkilled at {sum(reached.values())} points of {count} commands: {dict(reached)}")
+    return reached
 
 
 def _difference(

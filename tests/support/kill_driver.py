@@ -4,6 +4,7 @@ A point is anything that changes a file below the home, as Python's audit events
 and each step of a change, before and after it. So every state that a killed process can leave is reached.
 """
 
+import errno
 import importlib
 import json
 import os
@@ -52,6 +53,11 @@ def is_point(event: str, values: tuple[object, ...], home: str) -> bool:
     return bool(changes) and isinstance(path, str) and (path.startswith(home) or not path.startswith("/"))
 
 
+def no_link(_source: str, target: str, *_: object, **__: object) -> None:
+    """Stands for `os.symlink` on a file system that has none."""
+    raise OSError(errno.EPERM, os.strerror(errno.EPERM), target)
+
+
 def child(request: dict[str, object], report: int) -> None:
     from unified_shell.cli.main import main
 
@@ -64,6 +70,8 @@ def child(request: dict[str, object], report: int) -> None:
                 os.kill(os.getpid(), signal.SIGKILL)
             seen.append(event)
 
+    if not request.get("links", True):
+        os.symlink = no_link  # type: ignore[assignment]  # it never returns
     variables = request["variables"]
     assert isinstance(variables, dict)
     os.environ.clear()

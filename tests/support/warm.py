@@ -16,6 +16,9 @@ import tempfile
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+# Where it is set, what is warm has no POSIX parts, as far as the project's own modules can see.
+WITHOUT_POSIX = "USH_TEST_WITHOUT_POSIX"
+
 __all__ = ["is_for_the_interpreter", "run"]
 
 _started: list[tuple[subprocess.Popen[bytes], str]] = []
@@ -45,6 +48,7 @@ def _address() -> str:
         folder = tempfile.mkdtemp(prefix="ush-zygote-")
         address = os.path.join(folder, "line")
         environment = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "HOME": folder}
+        environment |= {name: os.environ[name] for name in (WITHOUT_POSIX,) if name in os.environ}
         process = subprocess.Popen(
             [sys.executable, __file__, address], env=environment, stdout=subprocess.PIPE, start_new_session=True
         )
@@ -58,7 +62,10 @@ def _address() -> str:
 def _serve(address: str) -> None:
     sys.path.insert(0, str(Path(__file__).parent.parent))
     from support.kill_driver import warm
+    from support.without_posix import strip
 
+    if WITHOUT_POSIX in os.environ:
+        strip()
     warm()
     # Whoever answers a call is forgotten by itself.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)

@@ -1,10 +1,12 @@
 """Runs `ush` on this Python as if it had no POSIX parts, as far as the project's own modules can see.
 
-Its modules are handed an `os` and a `signal` without the names that only POSIX has, and none of its modules; the standard
-library and other packages keep theirs. Usage: without_posix.py COMMAND... ; without a command, every module is imported.
+Its modules are handed an `os` and a `signal` without the names that only POSIX has, and none of its modules; a file is not
+renamed onto one that is there, no symbolic link is made, and no folder opened. The standard library and other packages keep
+theirs. Usage: without_posix.py WORD... ; without a word, every module is imported.
 """
 
 import builtins
+import errno
 import os
 import pkgutil
 import signal
@@ -77,10 +79,29 @@ def without(module: types.ModuleType, names: Sequence[str], **instead: object) -
     return made
 
 
+def _rename(source: str, target: str) -> None:
+    if os.path.lexists(target):
+        raise FileExistsError(errno.EEXIST, "it is there already", target)
+    os.rename(source, target)
+
+
+def _symlink(_source: str, target: str, *_: object, **__: object) -> None:
+    raise OSError(errno.EPERM, "a required privilege is not held", target)
+
+
+def _open(path: str, flags: int, mode: int = 0o777, *, dir_fd: int | None = None) -> int:
+    if dir_fd is not None:
+        raise NotImplementedError("dir_fd")
+    if os.path.isdir(path):
+        raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), path)
+    return os.open(path, flags, mode)
+
+
 def strip() -> None:
     """From here on the project's modules get what a system without POSIX has."""
+    differs = {"rename": _rename, "symlink": _symlink, "open": _open}
     hidden = {
-        "os": without(os, OS, supports_dir_fd=set(), supports_follow_symlinks={os.stat}),
+        "os": without(os, OS, supports_dir_fd=set(), supports_follow_symlinks={os.stat}, **differs),
         "signal": without(signal, SIGNALS),
     }
     real = builtins.__import__
@@ -123,5 +144,5 @@ if __name__ == "__main__":
         strip()
         from unified_shell.cli.main import main
 
-        sys.argv = ["ush", *sys.argv[1].split()]
+        sys.argv = ["ush", *sys.argv[1:]]
         main()

@@ -4,6 +4,7 @@ import os
 import sys
 
 from unified_shell.core.errors import Refused
+from unified_shell.core.machine.files.tree_links import link_or_copy
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.next_steps import ush
@@ -76,7 +77,7 @@ def write_sample_files(text: str, host: Host) -> Place:
     os.makedirs(join(old, "bin"))
     os.makedirs(join(old, f"lib/python{sys.version_info[0]}.{sys.version_info[1]}/site-packages"))
     for name in ("python", "python3"):
-        os.symlink(os.path.realpath(host.python), join(old, "bin", name))
+        link_or_copy(os.path.realpath(host.python), join(old, "bin", name))
     return folder
 
 

@@ -4,7 +4,6 @@ import gzip
 import hashlib
 import io
 import math
-import os
 import shutil
 import struct
 import tarfile
@@ -94,16 +93,16 @@ def make_humscan_catalog(folder: str, *, with_binary: bool = True) -> None:
         work = top / "work"
         work.mkdir()
         words = ("cc", "-O2", "-std=gnu99", "-o", str(work / "humscan"), str(own / "humscan.c"), "-lm")
-        run_program(words, environment=read_host().environment(), timeout_seconds=60)
+        here = read_host()
+        run_program(words, environment=here.environment(), timeout_seconds=60)
         ready = {f"{name}/bin/humscan": ((work / "humscan").read_bytes(), 0o755)}
         ready |= {
             f"{name}/share/humscan/{path}": (files[path], 0o644) for path in files if path.startswith("samples/")
         }
         shutil.rmtree(work)
-        machine = os.uname().machine
-        binary = top / f"{name}-linux-{machine}.tar.gz"
+        binary = top / f"{name}-{here.platform}.tar.gz"
         _pack(binary, ready)
-        forms = _form("binary", binary, f'platform = "linux-{machine}"\n', "") + forms
+        forms = _form("binary", binary, f'platform = "{here.platform}"\n', "") + forms
     (top / "humscan.toml").write_text(DESCRIPTION.format(version=VERSION, forms=forms))
     (top / "catalog.toml").write_text('[[description]]\nfile = "humscan.toml"\n')
 

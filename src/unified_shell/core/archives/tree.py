@@ -2,12 +2,14 @@
 
 import hashlib
 import os
+import posixpath
 from typing import IO
 
 from msgspec import Struct
 
 from unified_shell.core.errors import ArchiveBroken
 from unified_shell.core.machine.files.folder_handles import FolderHandle
+from unified_shell.core.machine.files.tree_links import NO_LINKS
 
 __all__ = ["Tree", "Unpacked"]
 
@@ -118,8 +120,10 @@ class Tree:
         """Make the symbolic links: relative ones that stay inside the archive's one root folder, or its top.
 
         Each folder of a link is a real one, and `..` is allowed at the beginning of a target only. So no
-        chain of links leads further up than its own steps, and none of them leads outside.
+        chain of links leads further up than its own steps, and none of them leads outside. Where the system makes no
+        links, a link to a file becomes a second name of it.
         """
+        unmade: dict[Parts, str] = {}
         root_depth = 1 if len(self._tops) == 1 else 0
         for parts, target in self._links.items():
             steps = target.split("/")
@@ -132,6 +136,29 @@ class Tree:
                 self.folder(parts[:-1]).symlink(parts[-1], target)
             except FileExistsError as error:
                 raise self._collides(parts) from error
+            except OSError as error:
+                if error.errno not in NO_LINKS:
+                    raise
+                unmade[parts] = target
+        self._name_instead(unmade)
+
+    def _name_instead(self, unmade: dict[Parts, str]) -> None:
+        """Give files second names in place of links that could not be made; a link may lead to another one."""
+        while unmade:
+            led = {
+                parts: tuple(posixpath.normpath("/".join([*parts[:-1], to])).split("/"))
+                for parts, to in unmade.items()
+            }
+            ready = [parts for parts, of in led.items() if of in self._files]
+            if not ready:
+                parts, target = next(iter(unmade.items()))
+                raise self._broken(
+                    f"the link {'/'.join(parts)!r} leads to {target!r}, which is no file of the archive,"
+                    " and no symbolic links can be made here"
+                )
+            for parts in ready:
+                self.second_name(parts, led[parts])
+                del unmade[parts]
 
     def _broken(self, what: str) -> ArchiveBroken:
         return ArchiveBroken(what, where=self._archive)

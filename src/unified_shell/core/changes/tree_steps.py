@@ -6,6 +6,7 @@ import os
 from msgspec import Struct
 
 from unified_shell.core.machine.files.durable import sync_directory
+from unified_shell.core.machine.files.tree_links import is_between, lead_to, leads_to
 from unified_shell.core.machine.places import Place
 
 from .step_state import StepState
@@ -30,11 +31,11 @@ class PlaceTree(Struct, frozen=True, kw_only=True):
 
     def state(self) -> StepState:
         """Look whether the tree is in staging or in its place."""
-        return _where(self.staged, self.target, link=self.target, leads_to=self.instead)
+        return _where(self.staged, self.target, link=self.target, expected=self.instead)
 
     def carry_out(self) -> None:
         """Rename the tree into its place."""
-        if self.instead and _target(self.target) == self.instead:
+        if self.instead and leads_to(self.target) == self.instead:
             os.unlink(self.target)
         _move(self.staged, self.target)
 
@@ -61,7 +62,7 @@ class RetireTree(Struct, frozen=True, kw_only=True):
 
     def state(self) -> StepState:
         """Look whether the tree is in its place or out of sight."""
-        state = _where(self.target, self.retired, link=self.target, leads_to=self.instead)
+        state = _where(self.target, self.retired, link=self.target, expected=self.instead)
         if state is StepState.AFTER and self.instead and not os.path.islink(self.target):
             # It was interrupted between the two: the link is still to be made.
             return StepState.BEFORE
@@ -100,48 +101,25 @@ class FlipLink(Struct, frozen=True, kw_only=True):
 
     def state(self) -> StepState:
         """Look where the link leads."""
-        there = _target(self.link)
+        there = leads_to(self.link)
         if there == self.after:
             return StepState.AFTER
-        return StepState.BEFORE if there == self.before else StepState.OTHER
+        is_before = there == self.before or is_between(self.link, self.before, self.after)
+        return StepState.BEFORE if is_before else StepState.OTHER
 
     def carry_out(self) -> None:
-        """Rename a new link over the old one, or remove it."""
-        folder = os.path.dirname(self.link)
-        if not self.after:
-            with contextlib.suppress(FileNotFoundError):
-                os.unlink(self.link)
-        else:
-            os.makedirs(folder, exist_ok=True)
-            beside = os.path.join(folder, f".{os.path.basename(self.link)}.new")
-            with contextlib.suppress(FileNotFoundError):
-                os.unlink(beside)
-            try:
-                os.symlink(self.after, beside)
-                os.rename(beside, self.link)
-            finally:
-                with contextlib.suppress(OSError):
-                    os.unlink(beside)
-        sync_directory(folder)
+        """Put a new link in the place of the old one, or remove it."""
+        lead_to(self.link, self.after)
 
     def inverse(self, retire_to: Place) -> "FlipLink":  # noqa: ARG002 - a link retires nothing
         """Return the step that lets the link lead where it led."""
         return FlipLink(link=self.link, before=self.after, after=self.before)
 
 
-def _target(link: str) -> str:
-    try:
-        return os.readlink(link)
-    except FileNotFoundError:
-        return ""
-    except OSError:
-        return "\0no link"
-
-
-def _where(source: str, target: str, *, link: str, leads_to: str) -> StepState:
+def _where(source: str, target: str, *, link: str, expected: str) -> StepState:
     """Look at which of two places a tree is; a link at one of them to where it is expected to lead counts as nothing."""
     at_source, at_target = (
-        os.path.lexists(one) and not (leads_to and one == link and _target(one) == leads_to)
+        os.path.lexists(one) and not (expected and one == link and leads_to(one) == expected)
         for one in (source, target)
     )
     if at_source == at_target:

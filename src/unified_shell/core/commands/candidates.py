@@ -14,11 +14,11 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.system_packages import install_library_line
 from unified_shell.core.machine.programs.executables import is_executable_file, is_program_without_bit
+from unified_shell.core.machine.programs.program_names import program_names
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 from .judging import judge_file
-from .program_names import program_names
 from .states import State
 
 __all__ = ["Candidate", "NameReport", "look_for_command"]

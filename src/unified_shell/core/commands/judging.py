@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from unified_shell.core.findings import Cause
-from unified_shell.core.machine.host import Host, System
+from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.programs.pe import lacking_windows_libraries, read_pe
+from unified_shell.core.machine.programs.program_names import is_of_this_system
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
 from .states import State
@@ -18,7 +19,6 @@ from .states import State
 __all__ = ["Judgement", "judge_file"]
 
 PROGRAMS = (FileKind.ELF, FileKind.MACH_O, FileKind.PE)
-OWN_KIND = {System.LINUX: FileKind.ELF, System.MACOS: FileKind.MACH_O, System.WINDOWS: FileKind.PE}
 ENV_PROGRAMS = ("/usr/bin/env", "/bin/env")
 
 
@@ -57,9 +57,9 @@ def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: S
     if facts.kind is FileKind.SCRIPT:
         return _judge_script(path, facts, entries)
     lost = bytes_cut_off(path) if facts.kind is FileKind.ELF else _lost_of_windows(path, facts)
-    if lost and (facts.kind is FileKind.PE or _runs_here(facts, host)):
+    if lost and (facts.kind is FileKind.PE or is_of_this_system(facts, host)):
         return _broken(facts, f"is cut short: {lost} bytes of the program are not in the file", Cause.CUT_SHORT)
-    if facts.kind in PROGRAMS and not _runs_here(facts, host):
+    if facts.kind in PROGRAMS and not is_of_this_system(facts, host):
         why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
         return Judgement(kind=facts.kind, state=State.MISMATCHED, why=why, cause=Cause.OTHER_MACHINE)
     if facts.kind is FileKind.PE and (absent := lacking_windows_libraries(path, _windows_folders(host, entries))):
@@ -124,9 +124,3 @@ def _name_for_env(path: str) -> str:
 def _first_line(path: str) -> bytes:
     with open(path, "rb") as file:
         return file.readline(4096)
-
-
-def _runs_here(facts: Executable, host: Host) -> bool:
-    if facts.kind is not OWN_KIND.get(host.system, FileKind.ELF):
-        return False
-    return any(one in (host.architecture, *host.also_runs) for one in facts.architecture.split(" and "))

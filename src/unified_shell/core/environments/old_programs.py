@@ -3,6 +3,7 @@
 import os
 from collections.abc import Sequence
 
+from unified_shell.core.machine.files.tree_links import leads_to
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.running_programs import OldState, RunningProgram, programs_using
 
@@ -19,7 +20,8 @@ def programs_on_old(environments: Sequence[Environment]) -> tuple[RunningProgram
 
 
 def _old_state(environment: Environment) -> OldState:
-    editions = os.path.dirname(os.path.realpath(environment.prefix))
+    edition = join(os.path.dirname(environment.prefix), leads_to(environment.prefix))
+    editions = os.path.dirname(os.path.realpath(edition))
     names = os.listdir(editions) if os.path.isdir(editions) else []
     old = tuple(join(editions, one) for one in names if one.isdigit() and int(one) < environment.edition)
     try:

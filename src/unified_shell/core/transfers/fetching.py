@@ -149,7 +149,7 @@ class Fetcher:
                     where=shown_address(address),
                     next_step="try again; if it persists, tell the maintainer",
                 )
-            os.rename(part, target)
+            os.replace(part, target)
         except OSError as error:
             raise TransferFailed(
                 f"{os.path.basename(target)} could not be written: {(error.strerror or str(error)).lower()}",

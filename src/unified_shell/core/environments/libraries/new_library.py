@@ -18,6 +18,7 @@ from unified_shell.core.errors import UnknownName, UsageError
 from unified_shell.core.interpreters.languages import Language, find_language, languages
 from unified_shell.core.interpreters.managed import trees_it_is_in
 from unified_shell.core.machine.clock import now_seconds
+from unified_shell.core.machine.files.tree_links import link_or_copy
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
@@ -120,12 +121,12 @@ def _environment(name: str, prefix: Place, contents: Contents) -> Environment:
 def _make_tree(tree: str, prefix: Place, contents: Contents, table: Language, host: Host) -> None:
     os.makedirs(join(tree, "bin"))
     os.makedirs(join(tree, table.library))
-    os.symlink(contents.interpreter, join(tree, "bin", interpreter_name(contents)))
+    link_or_copy(contents.interpreter, join(tree, "bin", interpreter_name(contents)))
     beside = os.path.dirname(contents.interpreter)
     for name in (table.name, table.title):
         # Some have two programs, of which the table asks the quicker one.
         if os.path.exists(join(beside, name)) and not os.path.lexists(join(tree, "bin", name)):
-            os.symlink(join(beside, name), join(tree, "bin", name))
+            link_or_copy(join(beside, name), join(tree, "bin", name))
     texts = {
         FILE_NAME: contents_text(contents),
         WIRED_MARK: "",

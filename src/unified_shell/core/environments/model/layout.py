@@ -4,6 +4,7 @@ import os
 
 from msgspec import Struct
 
+from unified_shell.core.machine.files.tree_links import leads_to
 from unified_shell.core.machine.places import Place, join
 
 WIRED_MARK = "wired"
@@ -68,8 +69,5 @@ def link_target(name: str, number: int) -> str:
 
 def edition_number(link: str) -> int:
     """Return the number of the edition that a link leads to, 0 for none."""
-    try:
-        name = os.path.basename(os.readlink(link))
-    except OSError:
-        return 0
+    name = os.path.basename(leads_to(link))
     return int(name) if name.isdigit() else 0

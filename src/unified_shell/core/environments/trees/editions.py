@@ -1,5 +1,6 @@
 """Making the tree of an environment beside the one in use: PEP 405, then what it holds."""
 
+import contextlib
 import os
 import shutil
 from collections.abc import Mapping
@@ -10,6 +11,7 @@ from unified_shell.core.environments.model.contents import FILE_NAME, Contents, 
 from unified_shell.core.environments.model.layout import WIRED_MARK, Layout, edition_place, link_place, link_target
 from unified_shell.core.errors import WheelBroken
 from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.machine.files.tree_links import MOVED_MARK, link_or_copy
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join
@@ -117,6 +119,7 @@ def _skeleton_names(layout: Layout) -> tuple[str, ...]:
         "pyvenv.cfg",
         FILE_NAME,
         WIRED_MARK,
+        MOVED_MARK,
         *enter_scripts("", "/", "/"),
     )
 
@@ -126,11 +129,13 @@ def _make_skeleton(tree: str, layout: Layout, contents: Contents, facts: Interpr
     for folder in ("bin", "include", layout.site_packages_name):
         os.makedirs(join(tree, folder))
     # From 3.11 on the base is found by `home`, before by the link: both must name the real executable.
-    os.symlink(facts.real_executable, join(tree, "bin/python"))
-    os.symlink("python", join(tree, "bin/python3"))
-    os.symlink("python", join(tree, f"bin/python{facts.short_version}"))
+    link_or_copy(facts.real_executable, join(tree, "bin/python"))
+    link_or_copy("python", join(tree, "bin/python3"))
+    link_or_copy("python", join(tree, f"bin/python{facts.short_version}"))
     if facts.word_size_bits == 64 and facts.system == "linux":
-        os.symlink("lib", join(tree, "lib64"))
+        # Some programs look there; without links it is not worth a copy.
+        with contextlib.suppress(OSError):
+            os.symlink("lib", join(tree, "lib64"))
     config = (
         f"home = {os.path.dirname(facts.real_executable)}\n"
         "include-system-site-packages = false\n"

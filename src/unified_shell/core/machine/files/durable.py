@@ -53,7 +53,7 @@ def replace_file(path: str, content: bytes, mode: FileMode, *, beside: str) -> N
     os.makedirs(os.path.dirname(path), exist_ok=True)
     try:
         _write_new(beside, content, mode)
-        os.rename(beside, path)
+        os.replace(beside, path)
     except OSError as error:
         with contextlib.suppress(OSError):
             os.unlink(beside)

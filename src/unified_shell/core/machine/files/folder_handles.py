@@ -41,7 +41,11 @@ class FolderHandle:
         """Make a new file and return its descriptor; raises FileExistsError."""
         if RELATIVE:
             return os.open(name, EXCLUSIVE, mode_bits, dir_fd=self._descriptor)
-        return os.open(os.path.join(self._path, name), EXCLUSIVE, mode_bits)
+        path = os.path.join(self._path, name)
+        if os.path.isdir(path):
+            # Windows calls a folder in the way a lack of permission.
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), path)
+        return os.open(path, EXCLUSIVE, mode_bits)
 
     def link(self, name: str, source: "FolderHandle", source_name: str) -> None:
         """Give a file of another folder a second name here."""

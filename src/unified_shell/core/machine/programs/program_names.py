@@ -1,11 +1,14 @@
-"""Which files answer to a typed name: the name itself, and on Windows the name with each known extension."""
+"""Which files a system takes for programs: the names that answer to a typed one, and the format of its own."""
 
 import os
 
 from unified_shell.core.machine.host import Host, System
 
-__all__ = ["program_names"]
+from .executables import Executable, FileKind
 
+__all__ = ["is_of_this_system", "program_names"]
+
+OWN_KIND = {System.LINUX: FileKind.ELF, System.MACOS: FileKind.MACH_O, System.WINDOWS: FileKind.PE}
 USUAL_EXTENSIONS = ".COM;.EXE;.BAT;.CMD"
 
 
@@ -21,3 +24,10 @@ def program_names(name: str, host: Host) -> tuple[str, ...]:
     extensions = tuple(one.lower() for one in told.split(";") if one)
     own = os.path.splitext(name)[1].lower()
     return (name,) if own in extensions else tuple(name + one for one in extensions)
+
+
+def is_of_this_system(facts: Executable, host: Host) -> bool:
+    """Tell whether a program is made for this system and for a processor that runs here."""
+    if facts.kind is not OWN_KIND.get(host.system, FileKind.ELF):
+        return False
+    return any(one in (host.architecture, *host.also_runs) for one in facts.architecture.split(" and "))
