@@ -3,6 +3,7 @@
 import os
 import subprocess
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 PROGRAM = next((one for one in ("/usr/lib/wine/wine64", "/usr/bin/wine64") if os.path.exists(one)), "")
@@ -19,26 +20,37 @@ class Wine:
 
     def run(self, *words: str, seconds: float = 60) -> int:
         """Run a program of the prefix and return its exit code."""
-        variables = {
+        done = subprocess.run(
+            [PROGRAM, *words], env=self._variables(), cwd=self.top, stdin=subprocess.DEVNULL, capture_output=True,
+            timeout=seconds, check=False,
+        )  # fmt: skip
+        return done.returncode
+
+    def begin(self, *words: str) -> "subprocess.Popen[bytes]":
+        """Start a program of the prefix, which goes on."""
+        return subprocess.Popen([PROGRAM, *words], env=self._variables(), cwd=self.top, stdin=subprocess.DEVNULL)
+
+    def start_as(self, lines: Sequence[str]) -> None:
+        """Start programs by these very command lines: a small program of the prefix does it, as no shell would."""
+        (self.drive / "t/line.txt").write_bytes("".join(f"{one}\n" for one in lines).encode("utf-16-le"))
+        self.run(r"C:\t\starter.exe")
+
+    def batch(self, text: str, name: str = "batch.cmd") -> list[str]:
+        """Run a batch file in a new session, and return the lines that it wrote to `out.txt` beside it."""
+        (self.drive / "t").mkdir(exist_ok=True)
+        (self.drive / "t/out.txt").write_text("")
+        (self.drive / "t" / name).write_bytes(text.replace("\n", "\r\n").encode("cp437"))
+        self.run("cmd", "/d", "/c", rf"C:\t\{name}")
+        return (self.drive / "t/out.txt").read_bytes().decode("cp437").splitlines()
+
+    def _variables(self) -> dict[str, str]:
+        return {
             "HOME": str(self.top / "home"),
             "PATH": "/usr/bin:/bin",
             "WINEPREFIX": str(self.top / "prefix"),
             "WINEDEBUG": "-all",
             "LANG": "C.UTF-8",
         }
-        done = subprocess.run(
-            [PROGRAM, *words], env=variables, cwd=self.top, stdin=subprocess.DEVNULL, capture_output=True,
-            timeout=seconds, check=False,
-        )  # fmt: skip
-        return done.returncode
-
-    def batch(self, text: str, name: str = "batch.cmd") -> list[str]:
-        """Run a batch file in a new session, and return the lines that it wrote to `out.txt` beside it."""
-        (self.drive / "t").mkdir(exist_ok=True)
-        (self.drive / "t/out.txt").write_text("")
-        (self.drive / "t" / name).write_bytes(text.replace("\n", "\r\n").encode("ascii"))
-        self.run("cmd", "/d", "/c", rf"C:\t\{name}")
-        return (self.drive / "t/out.txt").read_bytes().decode("cp437").splitlines()
 
     def exported(self, key: str) -> bytes:
         """Return what the registry has below a key, as its own program writes it."""

@@ -113,7 +113,7 @@ def _of_ours(found: Environment, base: InterpreterFacts) -> Source:
         site=found.layout.site_packages,
         base=base,
         distributions=found.contents.distributions,
-        extras=unrecorded_files(found.prefix, found.short_version),
+        extras=unrecorded_files(found.layout),
         ours=found,
     )
 

@@ -71,7 +71,7 @@ def plan_copy_anew(
     check_base_for(facts, locations)
     requests = tuple(Requirement(text) for one in source.contents.requested for text in one.requested)
     got = plan_get(PackageRequest(requests=requests), made, client, host, locations, progress=progress)
-    behind = unrecorded_files(source.prefix, source.short_version)
+    behind = unrecorded_files(source.layout)
     plan = replace(
         got.plan,
         aim=f"Copy what was requested in {source.name} into the environment {made.name} ({facts.title}; was {source.title})",

@@ -20,9 +20,9 @@ __all__ = ["check_base_there", "entered_variables", "environment_prefix"]
 def entered_variables(prefix: str, host: Host) -> dict[str, str]:
     """Return this session's variables with an environment entered."""
     variables = host.environment()
-    scripts = join(prefix, "bin")
+    scripts = join(prefix, host.scripts_name)
     before = host.variable("USH_ENVIRONMENT")
-    gone = {scripts, join(before, "bin") if before else scripts}
+    gone = {scripts, join(before, host.scripts_name) if before else scripts}
     rest = [one for one in host.search_path() if one not in gone]
     variables["PATH"] = os.pathsep.join([scripts, *rest])
     variables["USH_ENVIRONMENT"] = prefix
@@ -34,7 +34,7 @@ def entered_variables(prefix: str, host: Host) -> dict[str, str]:
 
 def check_base_there(found: "Environment") -> None:
     """Raise CouldNot for an environment whose interpreter is gone: what is run would be another one's, or nothing's."""
-    program = join(found.prefix, "bin", os.path.basename(found.contents.interpreter))
+    program = join(found.layout.scripts, os.path.basename(found.contents.interpreter))
     is_python = found.contents.is_python
     if is_executable_file(found.layout.python if is_python else program):
         return
@@ -74,7 +74,7 @@ def environment_prefix(name: str, host: Host, locations: Locations) -> Place:
     """Return an environment's link without reading what is in it: running must be quick."""
     if name and "/" not in name and not name.startswith("."):
         prefix = link_place(locations.data, name)
-        if is_executable_file(join(prefix, "bin/python")):
+        if is_executable_file(join(prefix, host.scripts_name, host.python_name)):
             return prefix
     from unified_shell.core.environments.model.registry import find_environment
 

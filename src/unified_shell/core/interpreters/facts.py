@@ -62,6 +62,11 @@ class InterpreterFacts(Struct, frozen=True, kw_only=True):
         return f"{self.version[0]}.{self.version[1]}"
 
     @property
+    def is_windows(self) -> bool:
+        """Tell whether it is one for Windows, as it says of itself (sys.platform)."""
+        return self.system == "win32"
+
+    @property
     def title(self) -> str:
         """`Python 3.11.7`, with the implementation where it is another."""
         name = "Python" if self.implementation == "cpython" else f"Python ({self.implementation})"

@@ -67,6 +67,16 @@ class Host(Struct, frozen=True, kw_only=True):
         """This kind of machine as descriptions name it, such as `linux-x86_64`."""
         return f"{self.system.value.lower()}-{self.architecture}"
 
+    @property
+    def scripts_name(self) -> str:
+        """The folder of commands in an environment here."""
+        return "Scripts" if self.system is System.WINDOWS else "bin"
+
+    @property
+    def python_name(self) -> str:
+        """The name of Python's own file there."""
+        return "python.exe" if self.system is System.WINDOWS else "python"
+
     def variable(self, name: str, default: str = "") -> str:
         """Return the value of an environment variable."""
         return next((value for key, value in self.variables if key == name), default)

@@ -5,6 +5,7 @@ escapes those, so a place goes through JSON and back unharmed.
 """
 
 import codecs
+import ntpath
 import os
 from typing import NewType
 
@@ -16,6 +17,7 @@ __all__ = [
     "inside",
     "join",
     "lies_in",
+    "parent_folder",
     "shown",
     "to_json_text",
     "to_record_text",
@@ -28,6 +30,11 @@ Place = NewType("Place", str)
 def join(first: str, *rest: str) -> Place:
     """Return the place below `first`."""
     return Place(os.path.join(first, *rest))
+
+
+def parent_folder(place: str, *, is_windows: bool = False) -> str:
+    """Return the folder that a file is in, by the rules of the system that the path is of."""
+    return ntpath.dirname(place) if is_windows else os.path.dirname(place)
 
 
 def inside(place: str, parent: str) -> bool:

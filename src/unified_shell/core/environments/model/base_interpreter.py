@@ -1,12 +1,13 @@
 """The interpreter that an environment is made on: whether it can be one, and its facts."""
 
+import glob
 import os
 
 from unified_shell.core.errors import InterpreterUnusable, Refused
 from unified_shell.core.interpreters.facts import OLDEST_BASE, InterpreterFacts, probe
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.places import Place, join, parent_folder
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.planning.everyone import check_for_everyone
 
@@ -29,6 +30,14 @@ def check_base(facts: InterpreterFacts) -> None:
         raise InterpreterUnusable(
             f"{facts.executable} belongs to the environment {facts.environment_prefix}; choose its base interpreter",
             next_step=ush("environment", "new", "NAME", "--interpreter", facts.real_executable),
+        )
+    folder = parent_folder(facts.real_executable, is_windows=facts.is_windows)
+    if facts.is_windows and (found := glob.glob(join(glob.escape(folder), "python*._pth"))):
+        raise InterpreterUnusable(
+            f"{facts.title} is the form for embedding: its {os.path.basename(found[0])} fixes where modules come from, so"
+            " it sees no environment",
+            where=facts.executable,
+            next_step=ush("interpreter", "list", why="choose a full one with --interpreter"),
         )
 
 

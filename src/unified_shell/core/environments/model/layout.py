@@ -13,20 +13,29 @@ __all__ = ["WIRED_MARK", "Layout", "edition_number", "edition_place", "link_plac
 
 
 class Layout(Struct, frozen=True, kw_only=True):
-    """The folders of an environment under its prefix, for a Python version such as `3.11`."""
+    """The folders of an environment under its prefix, for a Python version such as `3.11`; names have `/` between them.
+
+    Source: the standard library's `sysconfig`, schemes `posix_prefix` and `nt`.
+    """
 
     prefix: Place
     short_version: str
+    is_windows: bool = False
+
+    @property
+    def scripts_name(self) -> str:
+        """Where commands are, relative to the prefix."""
+        return "Scripts" if self.is_windows else "bin"
 
     @property
     def scripts(self) -> Place:
         """Where commands are."""
-        return join(self.prefix, "bin")
+        return self._join(self.scripts_name)
 
     @property
     def python(self) -> Place:
-        """The interpreter's link."""
-        return join(self.prefix, "bin", "python")
+        """The interpreter's link, or what stands for it."""
+        return self._join(self.scripts_name, "python.exe" if self.is_windows else "python")
 
     @property
     def site_packages(self) -> Place:
@@ -36,7 +45,10 @@ class Layout(Struct, frozen=True, kw_only=True):
     @property
     def site_packages_name(self) -> str:
         """The same, relative to the prefix."""
-        return f"lib/python{self.short_version}/site-packages"
+        return "Lib/site-packages" if self.is_windows else f"lib/python{self.short_version}/site-packages"
+
+    def _join(self, *names: str) -> Place:
+        return Place("\\".join((self.prefix, *names))) if self.is_windows else join(self.prefix, *names)
 
     def scheme(self, key: str, project: str) -> str:
         """Return a folder of a wheel's `.data` scheme, relative to the prefix.
@@ -46,8 +58,10 @@ class Layout(Struct, frozen=True, kw_only=True):
         return {
             "purelib": self.site_packages_name,
             "platlib": self.site_packages_name,
-            "headers": f"include/site/python{self.short_version}/{project}",
-            "scripts": "bin",
+            "headers": f"Include/{project}"
+            if self.is_windows
+            else f"include/site/python{self.short_version}/{project}",
+            "scripts": self.scripts_name,
             "data": "",
         }[key]
 

@@ -83,7 +83,8 @@ class Environment(Struct, frozen=True, kw_only=True):
     @property
     def layout(self) -> Layout:
         """Where things are in it."""
-        return Layout(prefix=self.prefix, short_version=self.short_version)
+        is_windows = self.contents.interpreter.lower().endswith(".exe")
+        return Layout(prefix=self.prefix, short_version=self.short_version, is_windows=is_windows)
 
 
 def environment_names(locations: Locations) -> tuple[str, ...]:

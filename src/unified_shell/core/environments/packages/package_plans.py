@@ -241,7 +241,7 @@ def _import_lines(new: Sequence[Distribution], brought: Mapping[NormalizedName, 
 
 def carried_lines(environment: Environment) -> tuple[PlanLine, ...]:
     """Say which files of no distribution go along into the next edition."""
-    files = unrecorded_files(environment.prefix, environment.short_version)
+    files = unrecorded_files(environment.layout)
     if not files:
         return ()
     return (plan_line(LineKind.NOTE, About.UNOWNED_CARRIED, files=tuple(files), in_full=tuple(files)),)

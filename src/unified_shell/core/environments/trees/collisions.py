@@ -18,7 +18,7 @@ from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.places import join, typed
 from unified_shell.core.store.contents import Store
 
-from .launchers import launcher_text
+from .command_files import command_files
 
 __all__ = ["Collision", "FilesCollide", "find_collisions", "overlap_lines"]
 
@@ -92,8 +92,9 @@ def _paths(
                 yield target, facts
         for group, name, module, attribute in preview.entries:
             entry = EntryPoint(group=group, name=name, module=module, attribute=attribute)
-            text = launcher_text(entry, layout.python).encode("utf-8", "surrogateescape")
-            yield f"bin/{name}", MemberFacts(name=name, size_bytes=len(text), sha256=digest_of_bytes(text))
+            for made in command_files(entry, layout):
+                sha256 = digest_of_bytes(made.content)
+                yield made.path, MemberFacts(name=name, size_bytes=len(made.content), sha256=sha256)
         return
     content = store.read(one.sha256) if one.sha256 else None
     for file in content.files if content is not None else ():

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from unified_shell.core.changes.steps import Step
 from unified_shell.core.environments.model.contents import Contents
+from unified_shell.core.environments.model.layout import Layout
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.findings import Cause, Finding, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
@@ -54,7 +55,7 @@ def edition_made(
     tree = join(staging, "tree")
     make_edition(tree, prefix, contents, facts, ready, host=host)
     if replaced is not None and replaced.edition:
-        carry_over(replaced.prefix, tree, unrecorded_files(replaced.prefix, facts.short_version))
+        carry_over(replaced.prefix, tree, unrecorded_files(replaced.layout))
     return edition_steps(tree, contents.name, locations, before=replaced.edition if replaced is not None else 0)
 
 
@@ -62,7 +63,13 @@ def proof_of_start(prefix: str, facts: InterpreterFacts, host: Host) -> Finding:
     """Start an environment's interpreter once and see that it is the environment's, on the right base."""
     asked = "import sys; sys.stdout.buffer.write('\\0'.join([sys.prefix, sys.base_prefix]).encode('utf-8', 'surrogateescape'))"
     ran = run_program(
-        (join(prefix, "bin/python"), "-I", "-B", "-c", asked),
+        (
+            Layout(prefix=Place(prefix), short_version=facts.short_version, is_windows=facts.is_windows).python,
+            "-I",
+            "-B",
+            "-c",
+            asked,
+        ),
         environment=clean_variables(host),
         timeout_seconds=20,
     )

@@ -5,6 +5,7 @@ REQUESTED), direct URLs (PEP 610), entry points. Contents are shared from the st
 """
 
 import os
+import posixpath
 from collections.abc import Sequence
 
 from msgspec import Struct, field
@@ -25,7 +26,7 @@ from unified_shell.core.store.sharing import Sharer
 
 from .bytecode import bytecode_name
 from .collisions import Collision, FilesCollide
-from .launchers import launcher_text, with_first_line
+from .command_files import command_files, script_files
 
 __all__ = ["INSTALLER_NAME", "Installer"]
 
@@ -62,8 +63,8 @@ class Installer(Struct):
         for file in elsewhere:
             rows += self._install_elsewhere(distribution, content, file, bytecode)
         for entry in self._entry_points(content, info, distribution):
-            text = launcher_text(entry, self.layout.python).encode("utf-8", "surrogateescape")
-            rows += self._write(distribution, f"bin/{entry.name}", text, executable=True)
+            for made in command_files(entry, self.layout):
+                rows += self._write(distribution, made.path, made.content, executable=True)
         rows += self._write(distribution, f"{site}/{info}/INSTALLER", f"{INSTALLER_NAME}\n".encode())
         if distribution.requested:
             rows += self._write(distribution, f"{site}/{info}/REQUESTED", b"")
@@ -135,7 +136,8 @@ class Installer(Struct):
         target, is_script = self._target(file.name, distribution)
         if is_script:
             script = read_stored(content, file.name) or b""
-            return self._write(distribution, target, with_first_line(script, self.layout.python), executable=True)
+            made = script_files(target, script, self.layout)
+            return [row for one in made for row in self._write(distribution, one.path, one.content, executable=True)]
         if self._is_taken(distribution, target, file.sha256):
             return []
         row = RecordRow(path=self._recorded(target), digest=hash_text(file.sha256), size_bytes=file.size_bytes)
@@ -208,7 +210,7 @@ class Installer(Struct):
 
     def _recorded(self, target: str) -> str:
         """Return a path as RECORD writes it: relative to site-packages."""
-        return os.path.relpath(f"/{target}", f"/{self.layout.site_packages_name}")
+        return posixpath.relpath(f"/{target}", f"/{self.layout.site_packages_name}")
 
     def _entry_points(self, content: Content, info: str, distribution: Distribution) -> tuple[EntryPoint, ...]:
         text = read_stored(content, f"{info}/entry_points.txt")

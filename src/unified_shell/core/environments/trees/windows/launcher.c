@@ -1,16 +1,14 @@
-/* Starts a command of an environment on Windows: NAME.exe beside NAME-script.py starts python.exe with that script.
+/* Starts a command on Windows: NAME.exe starts the python.exe beside it with NAME-script.py, also beside it.
 
-   In a folder that stands for an environment, ..\edition.txt names the edition in use, as a path from the folder above
-   the file's own or a whole one; script and interpreter are then those of the edition, and a command that is a program
-   there is started itself. What follows the program's name on the command line is handed on as it was typed: nothing is
-   quoted again, so that no rule of quoting can be wrong. The exit code is the child's; the child ends with this program.
-   101: the command could not be started. No C runtime; see launchers.toml for how it is built. */
+   What follows the program's name on the command line is handed on as it was typed: nothing is quoted again, so that no rule
+   of quoting can be wrong. The exit code is the child's; the child ends with this program. 101: it could not be started.
+   There is no C runtime in it; launchers.toml says how it is built. */
 #include <windows.h>
 
 #define LINE 32767 /* CreateProcessW takes no longer one, its final zero among it */
 #define COULD_NOT_START 101
 
-static WCHAR own[LINE], folder[LINE], edition[LINE], name[MAX_PATH], line[LINE * 2], said[LINE];
+static WCHAR own[LINE], script[LINE], program[LINE], line[LINE * 2], said[LINE];
 static char raw[LINE];
 
 static void say(const WCHAR *text, const WCHAR *what) {
@@ -33,27 +31,6 @@ static BOOL is_file(const WCHAR *path) {
     return facts != INVALID_FILE_ATTRIBUTES && !(facts & FILE_ATTRIBUTE_DIRECTORY);
 }
 
-/* Cuts a path before its last backslash and returns what followed. */
-static WCHAR *cut(WCHAR *path) {
-    WCHAR *last = path + lstrlenW(path);
-    while (last > path && *last != L'\\') last--;
-    *last = 0;
-    return last + 1;
-}
-
-/* Reads the first line of a small UTF-8 file; FALSE where there is none. */
-static BOOL read_line(const WCHAR *path, WCHAR *text) {
-    DWORD size = 0, kept = 0;
-    HANDLE file = CreateFileW(path, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE, NULL,
-                              OPEN_EXISTING, 0, NULL);
-    if (file == INVALID_HANDLE_VALUE) return FALSE;
-    BOOL was_read = ReadFile(file, raw, 4096, &size, NULL);
-    CloseHandle(file);
-    while (was_read && kept < size && raw[kept] != '\r' && raw[kept] != '\n') kept++;
-    text[MultiByteToWideChar(CP_UTF8, 0, raw, kept, text, 4096)] = 0;
-    return kept > 0;
-}
-
 /* What follows the program's own name: up to the first blank outside of quotes, where backslashes mean nothing. */
 static const WCHAR *after_name(const WCHAR *typed) {
     BOOL quoted = FALSE;
@@ -67,7 +44,7 @@ static BOOL WINAPI left_to_the_child(DWORD event) {
     return TRUE;
 }
 
-static DWORD run(const WCHAR *program) {
+static DWORD run(void) {
     static STARTUPINFOW how;
     static JOBOBJECT_EXTENDED_LIMIT_INFORMATION limits;
     PROCESS_INFORMATION child;
@@ -91,53 +68,30 @@ static DWORD run(const WCHAR *program) {
 
 void start(void) {
     const WCHAR *rest = after_name(GetCommandLineW());
-    if (GetModuleFileNameW(NULL, own, LINE - 300) >= LINE - 300) ExitProcess(COULD_NOT_START);
-    lstrcpynW(name, cut(own), MAX_PATH - 16);
-    for (int at = lstrlenW(name) - 1; at > 0; at--)
-        if (name[at] == L'.') { name[at] = 0; break; }
-    /* The edition in use, if this folder stands for an environment. */
-    lstrcpyW(folder, own);
-    cut(folder);
-    lstrcpyW(said, folder);
-    lstrcatW(said, L"\\edition.txt");
-    if (read_line(said, edition)) {
-        if (edition[0] != L'\\' && edition[1] != L':') {
-            cut(folder);
-            lstrcatW(folder, L"\\");
-            lstrcatW(folder, edition);
-        } else
-            lstrcpyW(folder, edition);
-        lstrcatW(folder, L"\\Scripts");
-    } else
-        lstrcpyW(folder, own);
-    WCHAR *script = edition, *program = own;
-    BOOL is_elsewhere = lstrcmpiW(folder, own);
-    lstrcpyW(script, folder);
-    lstrcatW(script, L"\\");
-    lstrcatW(script, name);
+    WCHAR *at;
+    /* Half of what a line holds: both paths have to go into one. */
+    if (GetModuleFileNameW(NULL, own, LINE / 2) >= LINE / 2 - 16) ExitProcess(COULD_NOT_START);
+    for (at = own + lstrlenW(own); at > own && *at != L'.' && *at != L'\\'; at--) {}
+    if (*at == L'.') *at = 0;
+    lstrcpyW(script, own);
     lstrcatW(script, L"-script.py");
-    lstrcpyW(program, folder);
-    lstrcatW(program, L"\\");
-    lstrcpyW(line, L"\"");
-    if (is_file(script)) {
-        lstrcatW(program, PYTHON);
-        lstrcatW(line, program);
-        lstrcatW(line, L"\" \"");
-        lstrcatW(line, script);
-    } else {
-        lstrcatW(program, name);
-        lstrcatW(program, L".exe");
-        if (!is_elsewhere || !is_file(program)) {
-            say(L"this command's script is not there: ", script);
-            ExitProcess(COULD_NOT_START);
-        }
-        lstrcatW(line, program);
+    for (at = own + lstrlenW(own); at > own && *at != L'\\'; at--) {}
+    at[1] = 0;
+    lstrcpyW(program, own);
+    lstrcatW(program, PYTHON);
+    if (!is_file(script)) {
+        say(L"this command's script is not there: ", script);
+        ExitProcess(COULD_NOT_START);
     }
+    lstrcpyW(line, L"\"");
+    lstrcatW(line, program);
+    lstrcatW(line, L"\" \"");
+    lstrcatW(line, script);
     lstrcatW(line, L"\"");
     if (lstrlenW(line) + lstrlenW(rest) >= LINE) {
-        say(L"the command line is too long for Windows: ", name);
+        say(L"the command line is too long for Windows: ", script);
         ExitProcess(COULD_NOT_START);
     }
     lstrcatW(line, rest);
-    ExitProcess(run(program));
+    ExitProcess(run());
 }

@@ -1,0 +1,224 @@
+"""An environment as it is for Windows: its tree, and its commands started by a second implementation of the system."""
+
+import os
+import runpy
+import time
+import tomllib
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from support.account import BASE_PYTHON
+from support.wheels import rewrite, wheel
+from support.windows_programs import COMPILER, make_fake_python, make_starter, needs_compiler
+from support.wine import PROGRAM, Wine
+from unified_shell.core.distributions.file_names import parse_file_name
+from unified_shell.core.distributions.names import NormalizedName
+from unified_shell.core.distributions.record import parse_record
+from unified_shell.core.distributions.wheels import unpack_wheel
+from unified_shell.core.environments.model.base_interpreter import check_base
+from unified_shell.core.environments.model.contents import Contents, Distribution
+from unified_shell.core.environments.model.layout import Layout
+from unified_shell.core.environments.trees import command_files
+from unified_shell.core.environments.trees.editions import make_edition, unrecorded_files
+from unified_shell.core.environments.trees.store_filling import Ready
+from unified_shell.core.errors import InterpreterUnusable
+from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.machine.files.digests import digest_of_file
+from unified_shell.core.machine.host import read_host
+from unified_shell.core.machine.places import Place
+from unified_shell.core.store.contents import Part, Store
+
+PREFIX = r"C:\envs\hive two"
+TOP = Path(__file__).parents[2]
+
+
+def facts_for_windows(base: Path) -> InterpreterFacts:
+    """Facts of this Python, as one in a folder of C: would tell them; the folder is read here."""
+    return msgspec.structs.replace(
+        probe(BASE_PYTHON, read_host({"PATH": "/usr/bin:/bin", "HOME": "/"})),
+        system="win32",
+        base_prefix=Place(str(base)),
+        real_executable=Place(r"C:\base\python.exe"),
+    )
+
+
+def make_environment(tree: Path, base: Path, work: Path) -> None:
+    """Make an environment for PREFIX with one distribution: two commands, one with a window, and a script."""
+    made = wheel(work, "weigh", commands=["weigh=weigh:main", "två tool=weigh:main"])
+    info = "weigh-1.0.dist-info/entry_points.txt"
+    entries = "[console_scripts]\nweigh = weigh:main\ntvå tool = weigh:main\n[gui_scripts]\nscale = weigh:main\n"
+    rewrite(
+        made,
+        {
+            info: entries.encode(),
+            "weigh-1.0.data/scripts/tare.py": b"#!python\nprint('tare')\n",
+            "weigh-1.0.data/scripts/plain.cmd": b"@echo plain\r\n",
+            "weigh-1.0.data/headers/weigh.h": b"",
+        },
+    )
+    file = parse_file_name(made.name)
+    assert file is not None
+    one = Distribution(
+        name=NormalizedName("weigh"), version="1.0", sha256=digest_of_file(str(made)), index="",
+        wheel=file,
+    )  # fmt: skip
+    content = Store(str(work)).add(
+        one.sha256, str(work / "staging"), lambda into: unpack_wheel(str(made), into, "weigh")
+    )
+    contents = Contents(
+        name="hive two", identity="-", interpreter=Place(r"C:\base\python.exe"), python="3.11.7", made_seconds=0.0,
+        distributions=(one,),
+    )  # fmt: skip
+    ready: dict[str, Ready] = {one.sha256: Ready(content=content, bytecode=Part(folder=Place(str(work / "none"))))}
+    host = read_host({"PATH": "/bin", "HOME": "/"})
+    make_edition(str(tree), PREFIX, contents, facts_for_windows(base), ready, host=host)
+
+
+def base_for_windows(folder: Path, python: bytes = b"MZ") -> Path:
+    scripts = folder / "Lib/venv/scripts/nt"
+    scripts.mkdir(parents=True)
+    (scripts / "python.exe").write_bytes(python)
+    (scripts / "pythonw.exe").write_bytes(python)
+    return folder
+
+
+def test_its_tree_is_as_its_scheme_says(tmp_path: Path) -> None:
+    base = base_for_windows(tmp_path / "base")
+    tree = tmp_path / "tree"
+    tree.mkdir()
+    make_environment(tree, base, tmp_path)
+    names = {str(one.relative_to(tree)) for one in (tree / "Scripts").iterdir()}
+    commands = ("weigh", "två tool", "scale", "tare")
+    assert names == {
+        "Scripts/python.exe", "Scripts/pythonw.exe", "Scripts/plain.cmd",
+        *(f"Scripts/{one}{end}" for one in commands for end in (".exe", "-script.py")),
+    }  # fmt: skip
+    assert (tree / "Scripts/scale.exe").read_bytes() != (tree / "Scripts/weigh.exe").read_bytes(), "without a console"
+    assert (tree / "Lib/site-packages/weigh.py").exists()
+    assert (tree / "Include/weigh/weigh.h").exists()
+    config = (tree / "pyvenv.cfg").read_text().splitlines()
+    assert config[0] == r"home = C:\base"
+    rows = parse_record((tree / "Lib/site-packages/weigh-1.0.dist-info/RECORD").read_bytes(), "RECORD")
+    assert "../../Scripts/weigh.exe" in {row.path for row in rows}
+    layout = Layout(prefix=Place(str(tree)), short_version="3.11", is_windows=True)
+    assert unrecorded_files(layout) == ()
+    (tree / "Lib/site-packages/loose.py").write_text("")
+    assert unrecorded_files(layout) == ("Lib/site-packages/loose.py",)
+
+
+def test_a_base_that_can_carry_none_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "base").mkdir()
+    (tmp_path / "tree").mkdir()
+    with pytest.raises(InterpreterUnusable, match=r"has no python\.exe for environments"):
+        make_environment(tmp_path / "tree", tmp_path / "base", tmp_path)
+    facts = msgspec.structs.replace(facts_for_windows(tmp_path / "base"), real_executable=Place(r"sub\python.exe"))
+    monkeypatch.chdir(tmp_path)
+    check_base(facts)
+    (tmp_path / "sub").mkdir()
+    (tmp_path / "sub/python311._pth").write_text("python311.zip\n")
+    with pytest.raises(InterpreterUnusable, match=r"the form for embedding: its python311\._pth"):
+        check_base(facts)
+
+
+@needs_compiler
+def test_the_launchers_are_what_their_source_gives(tmp_path: Path) -> None:
+    folder = Path(command_files.__file__).with_name("windows")
+    told = tomllib.loads((folder / "launchers.toml").read_text())
+    assert told["source-sha256"] == digest_of_file(str(folder / "launcher.c"))
+    making = runpy.run_path(str(TOP / "docs/make_launchers.py"))
+    kept = {name: digest_of_file(str(folder / name)) for name in ("x86_64-console.exe", "x86_64-windows.exe")}
+    assert kept == {name: told[name]["sha256"] for name in kept}
+    made = making["build"](tmp_path)
+    if making["compiler_version"]() == told["compiler"]:
+        assert made == {name: (folder / name).read_bytes() for name in kept}
+
+
+@pytest.fixture(scope="module")
+def hive(tmp_path_factory: pytest.TempPathFactory) -> Wine:
+    """A prefix with the environment in it, whose Python tells what it got."""
+    if not PROGRAM or COMPILER is None:
+        pytest.skip("wine, or the compiler for Windows, is not here")
+    top = tmp_path_factory.mktemp("hive")
+    wine = Wine(top)
+    python = make_fake_python(top / "fake.exe").read_bytes()
+    base = base_for_windows(wine.drive / "base", python)
+    tree = wine.drive / "envs/hive two"
+    tree.mkdir(parents=True)
+    (wine.drive / "t").mkdir()
+    make_environment(tree, base, top)
+    make_starter(wine.drive / "t/starter.exe")
+    return wine
+
+
+def got(wine: Wine) -> list[list[str]]:
+    """What the interpreter received each time since it was asked: its command line as it was, then each of its words."""
+    place = wine.drive / "t/got.txt"
+    records = place.read_bytes().decode("utf-16-le").split("\0")[:-1]
+    place.unlink()
+    return [one.split("\n") for one in records]
+
+
+SCRIPT = PREFIX + r"\Scripts\weigh-script.py"
+RAW = (
+    "", " ", r' "" a\"b "c:\dir\\" c:\dir" ', ' "x""y" a"b c"d', "\ttab é日 ^ $ < > % ! *.c", ' "\\\\\\" end"', "  a   b ",
+)  # fmt: skip
+
+
+@needs_compiler
+def test_a_launcher_hands_on_the_command_line_as_it_is(hive: Wine) -> None:
+    hive.start_as([rf'"{PREFIX}\Scripts\weigh.exe"{rest}' for rest in RAW])
+    assert [one[0] for one in got(hive)] == [rf'"{PREFIX}\Scripts\python.exe" "{SCRIPT}"{rest}' for rest in RAW]
+
+
+@needs_compiler
+def test_a_launcher_hands_on_words_names_and_exit_codes(hive: Wine) -> None:
+    words = ["a b", "", "sp back\\", 'q"uote', 'x\\"y', "日", "%PATH%", "*", "a^b", "-"]
+    hive.run(rf"{PREFIX}\Scripts\två tool.exe", *words)
+    assert got(hive)[0][1:] == [PREFIX + r"\Scripts\två tool-script.py", *words]
+    for code in ("9", "-1073741510"):
+        assert hive.batch(f'@"{PREFIX}\\Scripts\\weigh.exe" --code {code}\n@echo>C:\\t\\out.txt %ERRORLEVEL%\n') == [
+            code
+        ]
+    (hive.drive / "envs/hive two/Scripts/tare-script.py").rename(hive.drive / "t/tare-script.py")
+    assert hive.batch(f'@"{PREFIX}\\Scripts\\tare.exe" 2>C:\\t\\out.txt\n@echo>>C:\\t\\out.txt %ERRORLEVEL%\n') == [
+        rf"ush: this command's script is not there: {PREFIX}\Scripts\tare-script.py",
+        "101",
+    ]
+
+
+@needs_compiler
+def test_a_child_ends_with_its_launcher(hive: Wine) -> None:
+    (hive.drive / "t/got.txt").unlink(missing_ok=True)
+    begun = hive.begin(rf"{PREFIX}\Scripts\weigh.exe", "--wait")
+    try:
+        end = time.monotonic() + 20
+        while not (hive.drive / "t/got.txt").exists() and time.monotonic() < end:
+            time.sleep(0.1)
+        assert len(running(hive, "weigh-script.py")) == 1, "the child"
+        launchers = running(hive, "weigh.exe")
+        assert launchers
+        for number in launchers:
+            os.kill(number, 9)
+        end = time.monotonic() + 10
+        while running(hive, "weigh-script.py") and time.monotonic() < end:
+            time.sleep(0.1)
+        assert not running(hive, "weigh-script.py")
+    finally:
+        begun.kill()
+        begun.wait()
+
+
+def running(wine: Wine, word: str) -> list[int]:
+    """The processes of a prefix whose command line ends with a word, or has it before its own words."""
+    found = []
+    for place in Path("/proc").glob("[0-9]*"):
+        try:
+            line = (place / "cmdline").read_bytes().replace(b"\0", b" ").decode("utf-8", "replace")
+            variables = (place / "environ").read_bytes()
+        except OSError:
+            continue
+        if word in line and str(wine.top).encode() in variables:
+            found.append(int(place.name))
+    return found
