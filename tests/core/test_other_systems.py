@@ -166,7 +166,7 @@ def test_the_registrys_path_is_changed_entry_by_entry(tmp_path: Path) -> None:
     there = registry.read(USER, "Path")
     assert there is not None
     assert there == RegistryValue(
-        text=r"%USERPROFILE%\a b;/opt/x;%USERPROFILE%\own;;C:\Tools;%USERPROFILE%\last", kind=EXPANDABLE
+        text=r"%USERPROFILE%\a b;/opt/x;%USERPROFILE%\own;C:\Tools;%USERPROFILE%\last", kind=EXPANDABLE
     )
     assert [one.directory for one in registry_entries("PATH", host)] == [
         "C:\\Windows", "/home/bea/a b", "/opt/x", "/home/bea/own", "C:\\Tools", "/home/bea/last",
@@ -182,7 +182,7 @@ def test_the_registrys_path_is_changed_entry_by_entry(tmp_path: Path) -> None:
     for step in registry_steps(first, second, host, Scope.ME):
         step.carry_out()
     after = registry.read(USER, "Path")
-    assert after == RegistryValue(text=r"/opt/x;%USERPROFILE%\own;;C:\Tools;D:\new", kind=EXPANDABLE)
+    assert after == RegistryValue(text=r"/opt/x;%USERPROFILE%\own;C:\Tools;D:\new", kind=EXPANDABLE)
     assert registry.read(USER, "HIVE_DATA") is None
     registry.write(USER, "Path", RegistryValue(text="C:\\plain"))
     for step in registry_steps(second, first, host, Scope.ME):
@@ -192,8 +192,10 @@ def test_the_registrys_path_is_changed_entry_by_entry(tmp_path: Path) -> None:
     for wrong in ("/a;b", "/%PATH%/x", '/"x'):
         with pytest.raises(Refused):
             registry_steps(Wiring(), _wiring([wrong], []), _host(tmp_path / "none"), Scope.ME)
-    with pytest.raises(Refused, match="characters long"):
-        registry_steps(first, _wiring([f"/long/{n:>0200}" for n in range(170)], []), host, Scope.ME)
+    with pytest.raises(Refused, match=r"Path would be .* characters long .* 8191"):
+        registry_steps(first, _wiring([f"/long/{n:>0200}" for n in range(45)], []), host, Scope.ME)
+    with pytest.raises(Refused, match=r"HIVE_LONG would be .* 32767"):
+        registry_steps(first, _wiring([], [], {"HIVE_LONG": "x" * 32_760}), host, Scope.ME)
 
 
 @pytest.mark.posix
@@ -375,3 +377,29 @@ def test_nothing_needs_what_only_posix_has(tmp_path: Path, words: str | None) ->
     assert done.returncode in ((0,) if words is None else (0, 1)), done.stdout + done.stderr
     assert "Traceback" not in done.stderr
     assert "internal error" not in done.stderr
+
+
+def test_an_environment_without_links_is_changed_while_nothing_runs_from_it(account: Account, study: Path) -> None:
+    program = Path(__file__).parents[1] / "support/without_posix.py"
+
+    def ush(*words: str, code: int = 0) -> str:
+        done = account.run([sys.executable, str(program), *words])
+        assert done.code == code, done.out + done.err
+        return done.out + done.err
+
+    ush("index", "add", "apiary", str(study), "--yes")
+    ush("environment", "new", "hive", "--interpreter", BASE_PYTHON, "--yes")
+    python = account.data / "environments/hive/bin/python"
+    assert not python.is_symlink()
+    with subprocess.Popen([python, "-c", "input()"], stdin=subprocess.PIPE) as running:
+        said = ush("package", "get", "swarmcast", "-e", "hive", "--yes", code=4)
+        assert "a program runs from it, or has a file of it open; end that first; everything was put back" in said
+        running.kill()
+    assert ush("package", "list", "-e", "hive", "--json").count('"swarmcast"') == 0
+    ush("package", "get", "swarmcast", "-e", "hive", "--yes")
+    assert "Foresee" in ush("environment", "run", "hive", "--", "swarmcast", "--help")
+    assert "all passed" in ush("verify", "hive")
+    ush("undo", "--yes")
+    assert ush("package", "list", "-e", "hive", "--json").count('"swarmcast"') == 0
+    ush("environment", "drop", "hive", "--yes")
+    assert not python.exists()

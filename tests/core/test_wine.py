@@ -1,21 +1,30 @@
 """What is written for Windows, read and run by a second implementation: registry files, new sessions, the prompt's scripts."""
 
 import shutil
+from collections.abc import Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 
-from support.windows_programs import make_programs, needs_compiler
+from support.account import BASE_PYTHON
+from support.windows_programs import COMPILER, make_programs, needs_compiler
 from support.wine import PROGRAM, Wine
-from unified_shell.core.machine.host import read_host
+from support.wine_registry import WineRegistry
+from unified_shell.core.changes.step_state import StepState
+from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.registered import forgetting_steps, registered_interpreters, registration_steps
+from unified_shell.core.machine.host import System, read_host
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.programs.pe import lacking_windows_libraries
+from unified_shell.core.machine.registry import registry
 from unified_shell.core.machine.registry.registry_text import parse_registry_text, registry_bytes
 from unified_shell.core.machine.registry.registry_values import RegistryKind, RegistryValue
+from unified_shell.core.machine.registry.registry_windows import WindowsRegistry
 from unified_shell.core.shells.dialects.dialect import SearchPath, SessionContent, SetVariable, Side
 from unified_shell.core.shells.dialects.table import dialect_named
-from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_export
+from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_export, registry_steps
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 pytestmark = pytest.mark.skipif(not PROGRAM, reason="wine is not here")
@@ -76,6 +85,79 @@ def test_a_new_session_has_what_the_wiring_wants(wine: Wine) -> None:
     assert own == r"C:\hive\second one;C:\hive\back"
     assert mode == '"night & day"'
     assert answer == "one"
+
+
+@pytest.fixture(scope="module")
+def live(wine: Wine) -> Iterator[WindowsRegistry]:
+    """The registry of the prefix, by the system's own calls."""
+    if COMPILER is None:
+        pytest.skip("the compiler for Windows is not here")
+    (wine.drive / "t").mkdir(exist_ok=True)
+    winreg = WineRegistry(wine)
+    yield WindowsRegistry(winreg, lambda: None)
+    winreg.close()
+
+
+def test_values_go_to_the_registry_by_its_own_calls_and_a_new_session_has_them(
+    wine: Wine, live: WindowsRegistry, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(registry, "_windows", lambda: live)
+    host = msgspec.structs.replace(
+        read_host({"PATH": "/bin"}), system=System.WINDOWS, home=Place(r"C:\users\root"), variables=(("PATH", ""),)
+    )
+    live.write(USER, "Path", RegistryValue(text=r"C:\old one;%NOPE%\x;;C:\é 日😀", kind=EXPANDABLE))
+    live.write(USER, "HIVE_OLD", RegistryValue(text='a "quoted" 100% \\'))
+    assert live.read(USER, "HIVE_OLD") == RegistryValue(text='a "quoted" 100% \\')
+    before = parse_registry_text(wine.exported(USER))[USER]
+    wiring = Wiring(variables=(SetVariable(name="HIVE_NEW", value="night & day"),))
+    wiring = wiring.with_entry("PATH", r"C:\users\root\tools", Side.FRONT).with_entry("PATH", r"C:\back", Side.BACK)
+    steps = registry_steps(Wiring(), wiring, host, Scope.ME)
+    for step in steps:
+        assert step.state() is StepState.BEFORE
+        step.carry_out()
+        assert step.state() is StepState.AFTER
+    there = parse_registry_text(wine.exported(USER))[USER]
+    text = r"%USERPROFILE%\tools;C:\old one;%NOPE%\x;C:\é 日😀;C:\back"
+    assert there["Path"] == RegistryValue(text=text, kind=EXPANDABLE), "in its order, without an empty entry"
+    assert registry_steps(Wiring(), wiring, host, Scope.ME) == ()
+    shown = dict(line.split("=", 1) for line in wine.batch("@set PATH>C:\\t\\out.txt\n@set HIVE_>>C:\\t\\out.txt\n"))
+    path = next(value for name, value in shown.items() if name.lower() == "path")
+    assert path.partition(r";C:\users\root\tools;C:\old one;%NOPE%\x;")[2].endswith(r";C:\back"), path
+    assert shown["HIVE_NEW"] == "night & day"
+    assert shown["HIVE_OLD"] == 'a "quoted" 100% \\'
+    for step in reversed(steps):
+        back = step.inverse(Place("/nowhere"))
+        assert back.state() is StepState.BEFORE
+        back.carry_out()
+    assert parse_registry_text(wine.exported(USER))[USER] == before, "as it was, the empty entry too"
+
+
+def test_interpreters_are_found_in_three_views_and_registered(
+    wine: Wine, live: WindowsRegistry, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(registry, "_windows", lambda: live)
+    host = msgspec.structs.replace(read_host({"PATH": "/bin"}), system=System.WINDOWS)
+    company = r"Software\Python\Hive"
+    for root, view, tag, folder in (
+        ("HKCU", "", "3.11", "C:\\Py 311\\"), ("HKLM", "", "3.12", "C:\\Py312"), ("HKLM", "/reg:32", "3.9-32", "C:\\Py9"),
+        ("HKLM", "", "3.11", "C:\\shadowed"),
+    ):  # fmt: skip
+        key = rf"{root}\{company}\{tag}\InstallPath"
+        wine.run("reg", "add", key, "/ve", "/d", folder, "/f", *([view] if view else []))
+    found = {one.tag: one.executable for one in registered_interpreters(host) if one.company == "Hive"}
+    assert found == {"3.11": r"C:\Py 311\python.exe", "3.12": r"C:\Py312\python.exe", "3.9-32": r"C:\Py9\python.exe"}
+    facts = probe(BASE_PYTHON, read_host({"PATH": "/bin", "HOME": "/"}))
+    for step in registration_steps("mine", facts, host):
+        step.carry_out()
+    exported = parse_registry_text(wine.exported(r"HKEY_CURRENT_USER\Software\Python"))
+    own = r"HKEY_CURRENT_USER\Software\Python\UnifiedShell\mine"
+    assert exported[rf"{own}\InstallPath"]["ExecutablePath"] == RegistryValue(text=BASE_PYTHON)
+    assert exported[own]["SysVersion"] == RegistryValue(text=facts.short_version)
+    for gone in forgetting_steps("mine", host):
+        gone.carry_out()
+    assert not [
+        key for key in parse_registry_text(wine.exported(r"HKEY_CURRENT_USER\Software\Python")) if "mine" in key
+    ]
 
 
 def test_entering_twice_and_leaving_once_gives_the_prompt_back(wine: Wine) -> None:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-__all__ = ["COMPILER", "OBJDUMP", "make_fake_python", "make_programs", "make_starter", "needs_compiler"]
+__all__ = ["COMPILER", "OBJDUMP", "compiled", "make_fake_python", "make_programs", "make_starter", "needs_compiler"]
 
 COMPILER = shutil.which("x86_64-w64-mingw32-gcc")
 OBJDUMP = shutil.which("x86_64-w64-mingw32-objdump")
@@ -72,15 +72,16 @@ def make_programs(folder: Path) -> Path:
 
 def make_fake_python(place: Path) -> Path:
     """Make the program that stands for an environment's Python."""
-    return _compiled(place, FAKE_PYTHON, "-municode")
+    return compiled(place, FAKE_PYTHON, "-municode")
 
 
 def make_starter(place: Path) -> Path:
     """Make the program that starts another one with the command line in C:\\t\\line.txt."""
-    return _compiled(place, STARTER)
+    return compiled(place, STARTER)
 
 
-def _compiled(place: Path, text: str, *options: str) -> Path:
+def compiled(place: Path, text: str, *options: str) -> Path:
+    """Make a program from its source."""
     source = place.with_suffix(".c")
     source.write_text(text)
     subprocess.run([str(COMPILER), *options, "-O1", "-o", str(place), str(source)], check=True)

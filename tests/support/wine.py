@@ -21,14 +21,14 @@ class Wine:
     def run(self, *words: str, seconds: float = 60) -> int:
         """Run a program of the prefix and return its exit code."""
         done = subprocess.run(
-            [PROGRAM, *words], env=self._variables(), cwd=self.top, stdin=subprocess.DEVNULL, capture_output=True,
-            timeout=seconds, check=False,
+            [PROGRAM, *words], env=self.variables(), cwd=self.top, stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=seconds, check=False,
         )  # fmt: skip
         return done.returncode
 
     def begin(self, *words: str) -> "subprocess.Popen[bytes]":
         """Start a program of the prefix, which goes on."""
-        return subprocess.Popen([PROGRAM, *words], env=self._variables(), cwd=self.top, stdin=subprocess.DEVNULL)
+        return subprocess.Popen([PROGRAM, *words], env=self.variables(), cwd=self.top, stdin=subprocess.DEVNULL)
 
     def start_as(self, lines: Sequence[str]) -> None:
         """Start programs by these very command lines: a small program of the prefix does it, as no shell would."""
@@ -43,7 +43,8 @@ class Wine:
         self.run("cmd", "/d", "/c", rf"C:\t\{name}")
         return (self.drive / "t/out.txt").read_bytes().decode("cp437").splitlines()
 
-    def _variables(self) -> dict[str, str]:
+    def variables(self) -> dict[str, str]:
+        """Return the variables that a program of the prefix is started with."""
         return {
             "HOME": str(self.top / "home"),
             "PATH": "/usr/bin:/bin",

@@ -6,7 +6,9 @@ theirs. Usage: without_posix.py WORD... ; without a word, every module is import
 """
 
 import builtins
+import contextlib
 import errno
+import glob
 import os
 import pkgutil
 import signal
@@ -79,9 +81,21 @@ def without(module: types.ModuleType, names: Sequence[str], **instead: object) -
     return made
 
 
+def _is_open(folder: str) -> bool:
+    """Tell whether a process has a file of a folder open, or runs a program from it."""
+    for process in glob.glob("/proc/[0-9]*"):
+        for link in (f"{process}/exe", *glob.glob(f"{process}/fd/*")):
+            with contextlib.suppress(OSError):
+                if os.readlink(link).startswith(f"{folder}/"):
+                    return True
+    return False
+
+
 def _rename(source: str, target: str) -> None:
     if os.path.lexists(target):
         raise FileExistsError(errno.EEXIST, "it is there already", target)
+    if os.path.isdir(source) and _is_open(os.path.realpath(source)):
+        raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), source)
     os.rename(source, target)
 
 

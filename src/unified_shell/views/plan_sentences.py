@@ -237,6 +237,10 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "",
     ),
     About.REGISTRY_CONDITIONS: ("{count} with a condition omitted: the registry has no conditions", ""),
+    About.REGISTRY_BEHIND: (
+        "Windows puts the machine's own entries of {variable} in front of a user's",
+        "--for everyone puts it before them",
+    ),
     About.CHANGE: ("change {number}", "{words}"),
     About.RECORD: ("{keys:words}", ""),
     About.OBJECT: ("{object}", "[edition {before} → {after}]"),

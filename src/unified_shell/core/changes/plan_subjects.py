@@ -137,6 +137,7 @@ class About(Enum):
     REGISTRY_VALUE = "registry value"
     REGISTRY_LENGTH = "registry length"
     REGISTRY_CONDITIONS = "registry conditions"
+    REGISTRY_BEHIND = "registry behind"
 
     # What an undo takes back.
     CHANGE = "change"

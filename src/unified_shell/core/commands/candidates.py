@@ -79,7 +79,7 @@ def look_for_command(
     `environment hive`. `ask` is given a file that can be started by all that is seen of it, and returns its version and
     what is wrong with it, each empty where that is not known.
     """
-    entries = [entry if entry.startswith("/") else _absolute(entry, host) for entry in host.search_path()]
+    entries = [entry if os.path.isabs(entry) else _absolute(entry, host) for entry in host.search_path()]
     wired = {str(one.directory): "the wiring" for one in wiring.entries if one.variable == "PATH"}
     places = {**managed, **wired}
     looking = _Looking(name, host, tuple(entries), ask)

@@ -73,7 +73,7 @@ def _program(keys: Mapping[str, str]) -> str:
 
 
 def _entry(file: Place, keys: Mapping[str, str], program: str, host: Host) -> MenuEntry:
-    paths = [program] if program.startswith("/") else [join(one, program) for one in host.search_path() if one]
+    paths = [program] if os.path.isabs(program) else [join(one, program) for one in host.search_path() if one]
     there = next((path for path in paths if is_executable_file(path)), "")
     real = Place(os.path.realpath(there)) if there else Place(program)
     return MenuEntry(file=file, title=keys.get("Name", ""), program=real, starts=bool(there))
@@ -82,4 +82,4 @@ def _entry(file: Place, keys: Mapping[str, str], program: str, host: Host) -> Me
 def _folders(host: Host) -> tuple[Place, ...]:
     own = host.variable("XDG_DATA_HOME") or join(host.home, ".local/share")
     shared = host.variable("XDG_DATA_DIRS") or "/usr/local/share:/usr/share"
-    return tuple(join(one, "applications") for one in (own, *shared.split(":")) if one.startswith("/"))
+    return tuple(join(one, "applications") for one in (own, *shared.split(":")) if os.path.isabs(one))

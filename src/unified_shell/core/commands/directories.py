@@ -50,7 +50,7 @@ class PlaceReport(Struct, frozen=True, kw_only=True):
 
 def look_at_place(text: str, host: Host, locations: Locations) -> PlaceReport:
     """Look at a path, absolute or relative to the working directory."""
-    path = Place(os.path.normpath(text if text.startswith("/") else join(host.working_directory, text)))
+    path = Place(os.path.normpath(text if os.path.isabs(text) else join(host.working_directory, text)))
     facts = read_executable(path)
     kind, needs, lost = _program_facts(path, facts)
     is_folder = facts.kind is FileKind.DIRECTORY

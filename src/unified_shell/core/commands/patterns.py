@@ -29,7 +29,7 @@ class MatchedName(Struct, frozen=True, kw_only=True):
 
 def match_names(pattern: str, host: Host, managed: Mapping[str, str]) -> tuple[MatchedName, ...]:
     """Return the commands whose names fit, on PATH and in known places beside it, sorted by name."""
-    entries = [one for one in dict.fromkeys(host.search_path()) if one.startswith("/")]
+    entries = [one for one in dict.fromkeys(host.search_path()) if os.path.isabs(one)]
     beside = [one for one in (*managed, *usual_folders(host)) if one not in entries]
     found: dict[str, list[tuple[bool, Place]]] = {}
     seen: set[str] = set()

@@ -46,7 +46,7 @@ class OwnWiring(Struct, frozen=True, kw_only=True):
 
     def plan_path_drop(self, directory: str, variable: str) -> Change:
         """Plan to have it there no more; raises UsageError where it is not."""
-        full = directory if directory.startswith("/") else join(self.host.working_directory, directory)
+        full = directory if os.path.isabs(directory) else join(self.host.working_directory, directory)
         place = Place(os.path.normpath(full))
         name = shown(place, self.host.home)
         if self._before.find(variable, place) is None:

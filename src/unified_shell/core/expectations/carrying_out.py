@@ -216,5 +216,5 @@ def _program(name: str, setting: Setting) -> str:
     if "/" in name:
         return join(setting.folder, name)
     entries = setting.variables.get("PATH", "").split(os.pathsep)
-    paths = (join(one, name) for one in entries if one.startswith("/"))
+    paths = (join(one, name) for one in entries if os.path.isabs(one))
     return next((path for path in paths if os.access(path, os.X_OK) and os.path.isfile(path)), name)

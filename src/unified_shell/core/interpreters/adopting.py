@@ -150,7 +150,7 @@ def _is_base(found: FoundInterpreter) -> bool:
 
 
 def _found_path(path: str, host: Host) -> str:
-    full = path if path.startswith("/") else join(host.working_directory, path)
+    full = path if os.path.isabs(path) else join(host.working_directory, path)
     if os.path.isdir(full):
         for name in ("bin/python3", "python3", "bin/python", "python"):
             if os.path.exists(join(full, name)):

@@ -91,7 +91,7 @@ def discover(
     """
     locations = locations_of(host)
     answers = Answers(locations.cache)
-    on_path = [one for one in host.search_path() if one.startswith("/")]
+    on_path = [one for one in host.search_path() if os.path.isabs(one)]
     if roots:
         folders: Iterable[str] = folders_below(roots)
     else:

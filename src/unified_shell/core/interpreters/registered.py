@@ -1,5 +1,6 @@
 """Interpreters by Windows' registry, as PEP 514 has it: read for discovery, written for those that were adopted."""
 
+import ntpath
 import os
 
 from msgspec import Struct
@@ -7,7 +8,7 @@ from msgspec import Struct
 from unified_shell.core.changes.registry_records import value_of_record
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, to_json_text
+from unified_shell.core.machine.places import Place, to_json_text
 from unified_shell.core.machine.registry.registry import registry_of, registry_place
 from unified_shell.core.machine.registry.registry_values import Registry, RegistryValue
 
@@ -103,7 +104,7 @@ def _registered(registry: Registry, root: str, company: str, tag: str) -> Regist
     folder = registry.read(f"{key}\\InstallPath", "")
     if told is None and folder is None:
         return None
-    executable = told.text if told is not None else join(folder.text if folder else "", "python.exe")
+    executable = told.text if told is not None else ntpath.join(folder.text if folder else "", "python.exe")
     return Registered(
         company=company,
         tag=tag,

@@ -11,6 +11,7 @@ from enum import Enum
 from msgspec import Struct
 
 from .account import own_user
+from .path_rules import POSIX_RULES, WINDOWS_RULES, PathRules
 from .places import Place
 
 __all__ = ["CREDENTIAL_PREFIXES", "Host", "Libc", "System", "read_host"]
@@ -66,6 +67,11 @@ class Host(Struct, frozen=True, kw_only=True):
     def platform(self) -> str:
         """This kind of machine as descriptions name it, such as `linux-x86_64`."""
         return f"{self.system.value.lower()}-{self.architecture}"
+
+    @property
+    def paths(self) -> PathRules:
+        """The rules of its paths."""
+        return WINDOWS_RULES if self.system is System.WINDOWS else POSIX_RULES
 
     @property
     def scripts_name(self) -> str:

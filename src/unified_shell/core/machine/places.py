@@ -9,6 +9,8 @@ import ntpath
 import os
 from typing import NewType
 
+from .path_rules import HERE
+
 __all__ = [
     "Place",
     "from_json_text",
@@ -39,8 +41,7 @@ def parent_folder(place: str, *, is_windows: bool = False) -> str:
 
 def inside(place: str, parent: str) -> bool:
     """Tell whether `place` is `parent` or lies below it, by names alone."""
-    parent = parent.rstrip("/") or "/"
-    return place == parent or place.startswith(parent if parent == "/" else parent + "/")
+    return HERE.inside(place, parent)
 
 
 def lies_in(place: str, parent: str) -> bool:
@@ -49,13 +50,16 @@ def lies_in(place: str, parent: str) -> bool:
 
 
 def in_home(place: str, home: str) -> str | None:
-    """Return the part of `place` below the home directory, or None where it is elsewhere."""
-    home = home.rstrip("/")
-    return place[len(home) + 1 :] if home and place.startswith(home + "/") else None
+    """Return the part of `place` below the home directory, or None where it is elsewhere, or the home itself."""
+    return (HERE.below(place, home) or None) if home.rstrip("/") else None
 
 
 def shown(place: str, home: str = "") -> str:
-    """Return `place` as a person reads it: one line, `~` for the home, no control characters."""
+    """Return `place` as a person reads it: one line, `~` for the home, no control characters.
+
+    On Windows it is left whole: its prompt knows no `~`.
+    """
+    home = "" if HERE.is_windows else home
     below = in_home(place, home) if home else None
     text = place if below is None else f"~/{below}"
     if home and place == home.rstrip("/"):
@@ -65,6 +69,9 @@ def shown(place: str, home: str = "") -> str:
 
 def typed(place: str, home: str = "") -> str:
     """Return `place` as a person types it into a shell: quoted where it must be, `~` left to expand."""
+    if HERE.is_windows:
+        # No name has quotes there; without blanks and what shells act on, none are needed.
+        return place if all(c.isalnum() or c in "/\\-_.+@:~" for c in place) else f'"{place}"'
     if place.isascii() and place.isprintable() and all(c.isalnum() or c in "/-_.,+@%:=" for c in place):
         return shown(place, home)
     below = in_home(place, home) if home else None

@@ -31,7 +31,7 @@ def user_folders(variables: Mapping[str, str], home: str, directory: str, *, xdg
     relative one is meant from `directory`.
     """
     if top := variables.get("USH_HOME", ""):
-        top = top if top.startswith("/") else f"{directory}/{top}"
+        top = top if os.path.isabs(top) else f"{directory}/{top}"
         return UserFolders(f"{top}/config", f"{top}/data", f"{top}/cache")
     if xdg:
         return UserFolders(

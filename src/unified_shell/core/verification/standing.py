@@ -69,7 +69,7 @@ def present_shells(host: Host) -> tuple[PresentShell, ...]:
     for name in SHELLS:
         folders = (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin")
         program = next(
-            (join(one, name) for one in folders if one.startswith("/") and is_executable_file(join(one, name))), None
+            (join(one, name) for one in folders if os.path.isabs(one) and is_executable_file(join(one, name))), None
         )
         if program is not None:
             found.append(
@@ -120,7 +120,7 @@ def standing(host: Host, locations: Locations) -> Standing:
 
 def _unreached(host: Host, wired: list[Place]) -> tuple[Place, ...]:
     """Return personal folders of commands that no session finds; an interpreter's own are no fault."""
-    reached = {os.path.realpath(one) for one in (*host.search_path(), *wired) if one.startswith("/")}
+    reached = {os.path.realpath(one) for one in (*host.search_path(), *wired) if os.path.isabs(one)}
     personal = (join(host.home, ".local/bin"), join(host.home, "bin"), "/usr/local/bin")
     return tuple(
         one

@@ -10,6 +10,7 @@ from unified_shell.core.errors import CouldNot, Refused, UnknownName, UsageError
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
+from unified_shell.core.machine.path_rules import HERE
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 
@@ -146,7 +147,7 @@ def find_environment(name: str, host: Host, locations: Locations) -> Environment
     Raises UnknownName and UsageError.
     """
     if "/" in name:
-        full = os.path.normpath(name if name.startswith("/") else join(host.working_directory, name))
+        full = os.path.normpath(name if os.path.isabs(name) else join(host.working_directory, name))
         adopted = adopted_places(locations)
         for known in environment_names(locations):
             link = adopted.get(known) or link_place(locations.data, known)
@@ -270,6 +271,10 @@ def check_name(name: str, locations: Locations) -> None:
         raise UsageError(
             f"{name!r} cannot be an environment's name: a colon separates the entries of PATH",
             next_step=ush("environment", "new", "hive"),
+        )
+    if why := HERE.why_no_name(name):
+        raise UsageError(
+            f"{name!r} cannot be an environment's name: {why}", next_step=ush("environment", "new", "hive")
         )
     if name in environment_names(locations):
         raise Refused(

@@ -119,7 +119,14 @@ def _move_back(link: str, held: str) -> None:
     os.makedirs(os.path.dirname(tree), exist_ok=True)
     with contextlib.suppress(FileNotFoundError):
         os.rmdir(tree)
-    os.rename(link, tree)
+    try:
+        os.rename(link, tree)
+    except PermissionError as error:
+        # Windows moves no folder of which a file is open, be it a program that runs from it.
+        os.mkdir(tree)
+        raise OSError(
+            errno.EBUSY, "a program runs from it, or has a file of it open; end that first", link
+        ) from error
     sync_directory(os.path.dirname(tree))
 
 

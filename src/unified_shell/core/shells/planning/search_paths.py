@@ -215,7 +215,7 @@ def checked_directory(directory: str, host: Host) -> Place:
 
 
 def _absolute(directory: str, host: Host) -> str:
-    return directory if directory.startswith("/") else join(host.working_directory, directory)
+    return directory if os.path.isabs(directory) else join(host.working_directory, directory)
 
 
 def _add_lines(place: Place, request: PathRequest, before: Wiring, after: Wiring, host: Host) -> tuple[PlanLine, ...]:

@@ -154,4 +154,4 @@ def _without(wiring: Wiring, place: Place) -> Wiring:
 
 
 def _absolute(file: str, host: Host) -> Place:
-    return Place(os.path.normpath(file if file.startswith("/") else join(host.working_directory, file)))
+    return Place(os.path.normpath(file if os.path.isabs(file) else join(host.working_directory, file)))

@@ -56,7 +56,7 @@ def commands_in(directory: str) -> tuple[str, ...]:
 
 def first_on(entries: Sequence[str], command: str, *, but: str = "") -> str:
     """Return the file that a session with these entries would start, or nothing; `but` is passed over."""
-    paths = (join(one, command) for one in entries if one.startswith("/") and one != but)
+    paths = (join(one, command) for one in entries if os.path.isabs(one) and one != but)
     return next((path for path in paths if is_executable_file(path)), "")
 
 
@@ -65,7 +65,7 @@ def _fault(entry: str) -> FaultKind | None:
         return FaultKind.EMPTY
     if entry.startswith("~"):
         return FaultKind.LITERAL_TILDE
-    if not entry.startswith("/"):
+    if not os.path.isabs(entry):
         return FaultKind.RELATIVE
     try:
         facts = os.stat(entry)

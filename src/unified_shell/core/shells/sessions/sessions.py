@@ -57,7 +57,7 @@ def find_program(dialect: Dialect, host: Host) -> Place | None:
         return login
     for name in dialect.programs:
         for folder in (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin"):
-            if folder.startswith("/") and is_executable_file(join(folder, name)):
+            if os.path.isabs(folder) and is_executable_file(join(folder, name)):
                 return join(folder, name)
     return None
 

@@ -52,7 +52,7 @@ def _asked(program: str, variables: tuple[tuple[str, str], ...], _marks: tuple[t
         with_descendants=True,
     )
     said = os.fsdecode(ran.output).rsplit("\n", 1)[-1]
-    return said if said.startswith("/") and os.path.isdir(said) else ""
+    return said if os.path.isabs(said) and os.path.isdir(said) else ""
 
 
 def _may_set_it(file: str) -> bool:

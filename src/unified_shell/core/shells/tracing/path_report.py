@@ -64,7 +64,7 @@ def report_path(dialect: Dialect, mode: Mode, host: Host, locations: Locations, 
 
 def _entries(traced: Sequence[TracedEntry], host: Host, locations: Locations) -> tuple[EntryReport, ...]:
     directories = [one.directory for one in traced]
-    offers = [commands_in(one) if one.startswith("/") else () for one in directories]
+    offers = [commands_in(one) if os.path.isabs(one) else () for one in directories]
     faults = {one.position: one.kind for one in find_faults(directories)}
     first: dict[str, int] = {}
     for at, names in enumerate(offers):

@@ -34,7 +34,7 @@ def winner_against(directory: str, entries: Sequence[str], own: Sequence[str]) -
         return None
     names = commands_in(directory)
     for entry in entries[: list(entries).index(directory)]:
-        if entry in own or not entry.startswith("/"):
+        if entry in own or not os.path.isabs(entry):
             continue
         for name in names:
             other = join(entry, name)

@@ -40,8 +40,9 @@ KEYS = {
     Scope.ME: r"HKEY_CURRENT_USER\Environment",
     Scope.EVERYONE: r"HKEY_LOCAL_MACHINE\SYSTEM\CurrentControlSet\Control\Session Manager\Environment",
 }
-# One variable's limit, its name and the end marks counted; and what older programs cut it to.
-MOST_CHARACTERS, OLD_LIMIT = 32_760, 2_047
+# One variable's limit, its name and the marks between and behind them counted; a line's limit in Windows' prompt, which
+# setting a search path is; and what older programs cut one to.
+MOST_CHARACTERS, MOST_OF_A_LINE, OLD_LIMIT = 32_767, 8_191, 2_047
 REFERENCE = re.compile(r"%([^%]+)%")
 RegistryStep = PutRecord | DropRecord
 
@@ -88,6 +89,9 @@ def registry_lines(steps: Sequence[RegistryStep], after: Wiring) -> tuple[PlanLi
             size = len(_text_of(step.after))
             told = plan_line(LineKind.WARNING, About.REGISTRY_LENGTH, name=name, length=size, limit=OLD_LIMIT)
             lines.append(told)
+    in_front = any(one.variable == "PATH" and one.side is Side.FRONT for one in after.entries)
+    if in_front and any(step.path.endswith(KEYS[Scope.ME]) and step.keys == ("Path",) for step in steps):
+        lines.append(plan_line(LineKind.NOTE, About.REGISTRY_BEHIND, variable="Path"))
     conditions = [
         when for when in (*(one.when for one in after.entries), *(one.when for one in after.variables)) if when
     ]
@@ -156,6 +160,7 @@ def _wanted(
     for one in after.variables:
         if not one.when:
             found[one.name] = RegistryValue(text=one.value)
+            _check_length(one.name, one.value, MOST_CHARACTERS)
     return found
 
 
@@ -164,19 +169,25 @@ def _joined(
 ) -> RegistryValue | None:
     own = {_same(one.directory) for one in (*before.entries, *after.entries) if one.variable == name}
     kind = RegistryKind.EXPANDABLE if there is None else there.kind
-    parts = there.text.split(";") if there is not None and there.text else []
+    # Behind an empty entry some programs look no further: none is written.
+    parts = [one for one in there.text.split(";") if one] if there is not None else []
     rest = [text for text in parts if _same(_expanded(text, there, host)) not in own]
     sides: dict[Side, list[str]] = {Side.FRONT: [], Side.BACK: []}
     for path in after.search_paths():
         if path.variable == name and not path.when:
             sides[path.side] += [_entry_text(one, kind, host) for one in path.directories]
     text = ";".join([*sides[Side.FRONT], *rest, *sides[Side.BACK]])
-    if len(text) > MOST_CHARACTERS:
+    _check_length(_registry_name(name), text, MOST_OF_A_LINE)
+    return RegistryValue(text=text, kind=kind) if text else None
+
+
+def _check_length(name: str, text: str, limit: int) -> None:
+    size = len(f"{name}={text}\0")
+    if size > limit:
         raise Refused(
-            f"{name} would be {len(text)} characters long in the registry; the limit is {MOST_CHARACTERS}",
+            f"{name} would be {size} characters long in the registry; the limit is {limit}",
             next_step=ush("path", "list", "--registry", why="what stands there"),
         )
-    return RegistryValue(text=text, kind=kind) if text else None
 
 
 def _entry_text(directory: str, kind: RegistryKind, host: Host) -> str:
@@ -185,7 +196,7 @@ def _entry_text(directory: str, kind: RegistryKind, host: Host) -> str:
         raise Refused(f"{directory!r} cannot stand on a search path of Windows: a semicolon separates its entries")
     if kind is RegistryKind.TEXT:
         return directory
-    below = in_home(directory, host.home)
+    below = host.paths.below(directory, host.home) or None
     if REFERENCE.search(directory if below is None else below):
         raise Refused(f"{directory!r} cannot stand on a search path of Windows: it would expand what is between '%'")
     return directory if below is None else "%USERPROFILE%\\" + below.replace("/", "\\")
@@ -197,9 +208,11 @@ def _expanded(text: str, value: RegistryValue | None, host: Host) -> str:
         return text
     known = {name.lower(): told for name, told in host.variables} | {"userprofile": host.home}
     expanded = REFERENCE.sub(lambda found: known.get(found[1].lower(), found[0]), text)
-    below = in_home(expanded.replace("\\", "/"), host.home)
+    if "/" not in host.home:
+        return expanded
     # Where homes are written with slashes, what stands below one is as well.
-    return f"{host.home.rstrip('/')}/{below}" if below is not None and "/" in host.home else expanded
+    below = in_home(expanded.replace("\\", "/"), host.home)
+    return f"{host.home.rstrip('/')}/{below}" if below is not None else expanded
 
 
 def _same(directory: str) -> str:
@@ -216,6 +229,7 @@ def _difference(step: RegistryStep) -> tuple[str, ...]:
     will = _text_of(step.after).split(mark) if isinstance(step, PutRecord) else []
     gone, came = [one for one in was if one not in will], [one for one in will if one not in was]
     moved = [] if gone or came else ["its entries are reordered"]
+    gone = [one or "(an empty entry)" for one in gone]
     return (*(f"- {one}" for one in gone), *(f"+ {one}" for one in came), *moved)
 
 

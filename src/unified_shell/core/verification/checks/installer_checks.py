@@ -47,7 +47,7 @@ def _installers(one: NewSession, around: Surroundings) -> Iterator[tuple[str, st
     names: set[str] = set()
     for folder in entries:
         place = Place(os.path.join(folder, "python3"))
-        if folder.startswith("/") and os.access(place, os.X_OK):
+        if os.path.isabs(folder) and os.access(place, os.X_OK):
             facts = _facts(place, around)
             names.update(installer_commands(facts.site_folders) if facts is not None else ())
     for name in names:

@@ -69,7 +69,7 @@ class _Known(Struct, frozen=True, kw_only=True):
         entries = [one.directory for each in wirings for one in each.entries if one.variable == "PATH"]
         commands = {name for choice in all_choices(host, locations) for name in choice.names}
         for folder in dict.fromkeys((*entries, *host.search_path())):
-            commands.update(commands_in(folder) if folder.startswith("/") else ())
+            commands.update(commands_in(folder) if os.path.isabs(folder) else ())
         packages: dict[str, tuple[str, ...]] = {}
         modules: dict[str, tuple[str, ...]] = {}
         for environment in all_environments(host, locations):
@@ -190,7 +190,7 @@ def _split_bound(word: str) -> tuple[str, str]:
 def _of_place(name: str, host: Host, locations: Locations) -> tuple[Target, ...]:
     """Return what a path is: an environment, a directory on a search path, a session script, a startup file, a program."""
     typed = os.path.expanduser(name) if name.startswith("~") else name
-    place = Place(os.path.normpath(typed if typed.startswith("/") else join(host.working_directory, typed)))
+    place = Place(os.path.normpath(typed if os.path.isabs(typed) else join(host.working_directory, typed)))
     wiring, shared = read_wiring(locations), read_wiring(everyone_locations(host))
     entries = [one for one in (*wiring.entries, *shared.entries) if one.directory == place]
     if entries:
