@@ -64,6 +64,20 @@ def test_a_cut_or_altered_file_is_told_or_read_and_never_a_failure(programs: Pat
     assert found.lost_bytes, "its sections are not in the file"
 
 
+def test_an_alias_of_the_store_is_called_that(tmp_path: Path) -> None:
+    (tmp_path / "WindowsApps").mkdir()
+    (tmp_path / "WindowsApps/python.exe").write_bytes(b"")
+    (tmp_path / "WindowsApps/python.exe").chmod(0o755)
+    host = msgspec.structs.replace(read_host({"PATH": "/bin"}), system=System.WINDOWS)
+    found = judge_file(str(tmp_path / "WindowsApps/python.exe"), host, entries=())
+    assert (found.state, found.cause) == (State.BROKEN, Cause.NO_PROGRAM)
+    assert "an alias of the store" in found.why
+    assert (
+        "an empty file"
+        in judge_file(str(tmp_path / "WindowsApps/python.exe"), read_host({"PATH": "/bin"}), entries=()).why
+    )
+
+
 @needs_compiler
 def test_a_library_that_is_nowhere_and_a_part_of_a_program_are_faults(programs: Path, tmp_path: Path) -> None:
     (tmp_path / "System32").mkdir()

@@ -1,10 +1,14 @@
 """An environment as it is for Windows: its tree, and its commands started by a second implementation of the system."""
 
 import os
+import re
 import runpy
+import subprocess
+import tarfile
 import time
 import tomllib
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import pytest
@@ -13,6 +17,13 @@ from support.account import BASE_PYTHON
 from support.wheels import rewrite, wheel
 from support.windows_programs import COMPILER, make_fake_python, make_starter, needs_compiler
 from support.wine import PROGRAM, Wine
+from support.wine_registry import WineRegistry
+from unified_shell.core.changes.executor import Executor
+from unified_shell.core.changes.journal import Journal
+from unified_shell.core.changes.plan import Plan, change_of
+from unified_shell.core.changes.undo import undo_change
+from unified_shell.core.commands.candidates import look_for_command
+from unified_shell.core.commands.states import State as CommandState
 from unified_shell.core.distributions.file_names import parse_file_name
 from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.record import parse_record
@@ -24,12 +35,23 @@ from unified_shell.core.environments.trees import command_files
 from unified_shell.core.environments.trees.editions import make_edition, unrecorded_files
 from unified_shell.core.environments.trees.store_filling import Ready
 from unified_shell.core.errors import InterpreterUnusable
+from unified_shell.core.findings import Finding, Verdict
+from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.machine.files.digests import digest_of_file
-from unified_shell.core.machine.host import read_host
+from unified_shell.core.machine.host import System, read_host
+from unified_shell.core.machine.locations import Scope, locations_of
 from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.programs import program_names
+from unified_shell.core.machine.registry import registry
+from unified_shell.core.machine.registry.registry_windows import WindowsRegistry
+from unified_shell.core.shells.dialects.dialect import Side
+from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_findings, registry_steps
+from unified_shell.core.shells.wiring.wiring import Wiring
 from unified_shell.core.store.contents import Part, Store
 
+LUA_SOURCE = os.environ.get("USH_TEST_LUA_SOURCE", "")
+LUA_VERSION = "".join(re.findall(r"_(5\.\d\.\d+)", LUA_SOURCE))
 PREFIX = r"C:\envs\hive two"
 TOP = Path(__file__).parents[2]
 
@@ -208,6 +230,79 @@ def test_a_child_ends_with_its_launcher(hive: Wine) -> None:
     finally:
         begun.kill()
         begun.wait()
+
+
+@pytest.mark.skipif(not LUA_SOURCE, reason="USH_TEST_LUA_SOURCE names no source archive of Lua")
+def test_a_real_interpreter_is_found_wired_started_by_a_new_session_and_undone(
+    hive: Wine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = lua_for_windows(hive)
+    shown = f"Z:{folder}".replace("/", "\\")
+    # Programs of Windows are started here by its second implementation, and named with their extension.
+    started = subprocess.Popen
+
+    def through_wine(argv: list[str], **how: Any) -> "subprocess.Popen[bytes]":
+        if argv[0].endswith(".exe"):
+            argv, how = [PROGRAM, *argv], {**how, "env": hive.variables()}
+        return started(argv, **how)
+
+    monkeypatch.setattr(subprocess, "Popen", through_wine)
+    monkeypatch.setattr(program_names, "PROGRAM_EXTENSION", ".exe")
+    (hive.top / "root").mkdir()
+    (hive.top / "root/System32").symlink_to(hive.drive / "windows/system32")
+    variables = {"PATH": str(folder), "HOME": str(hive.top / "home"), "SYSTEMROOT": str(hive.top / "root")}
+    host = msgspec.structs.replace(read_host(variables), system=System.WINDOWS, architecture="x86_64")
+    winreg = WineRegistry(hive)
+    try:
+        live = WindowsRegistry(winreg, lambda: None)
+        monkeypatch.setattr(registry, "_windows", lambda: live)
+        (lua,) = discover(host, roots=[str(folder)]).others
+        assert (lua.version, lua.word_size_bits, lua.architecture) == (LUA_VERSION, 64, "x86_64")
+        report = look_for_command("lua", host, {}, Wiring())
+        assert [one.path for one in report.candidates if one.state is CommandState.READY] == [
+            str(folder / "lua.exe")
+        ], report
+        (folder / "lua54.dll").rename(folder / "away.dll")
+        broken = next(one for one in look_for_command("lua", host, {}, Wiring()).candidates if one.position)
+        assert (broken.state, broken.why) == (
+            CommandState.BROKEN, "needs lua54.dll, which is in no folder that the loader searches",
+        )  # fmt: skip
+        (folder / "away.dll").rename(folder / "lua54.dll")
+        ask = '@lua -e "io.open([[C:\\t\\out.txt]], [[w]]):write(_VERSION)"\n'
+        assert hive.batch(ask) == []
+        locations = locations_of(host)
+        wiring = Wiring().with_entry("PATH", shown, Side.FRONT)
+
+        def verify() -> tuple[Finding, ...]:
+            assert hive.batch(ask) == ["Lua 5.4"]
+            return registry_findings("PATH", [shown], [], host)
+
+        steps = registry_steps(Wiring(), wiring, host, Scope.ME)
+        executor = Executor(locations=locations, journal=Journal(str(hive.top / "journal.sqlite")))
+        outcome = executor.perform(
+            change_of(Plan(aim="Put Lua on Path"), prepare=lambda _staging: steps, verify=verify)
+        )
+        assert [one.verdict for one in outcome.findings] == [Verdict.PASSED]
+        executor.perform(undo_change(executor, outcome.number, derive=lambda _steps: ()))
+        assert hive.batch(ask) == []
+        assert live.read(KEYS[Scope.ME], "Path") is None
+    finally:
+        winreg.close()
+
+
+def lua_for_windows(wine: Wine) -> Path:
+    """The original Lua, made from its archive for Windows: lua.exe and the library that it needs."""
+    folder = wine.drive / "lua 5"
+    folder.mkdir()
+    with tarfile.open(LUA_SOURCE) as archive:
+        archive.extractall(wine.top / "source", filter="data")
+    (source,) = (wine.top / "source").glob("*/src")
+    names = sorted(one.name for one in source.glob("*.c") if one.name not in ("lua.c", "luac.c"))
+    dll = [str(COMPILER), "-O1", "-DLUA_BUILD_AS_DLL", "-shared", "-o", str(folder / "lua54.dll"), *names]
+    subprocess.run(dll, cwd=source, check=True)
+    program = [str(COMPILER), "-O1", "-DLUA_BUILD_AS_DLL", "-o", str(folder / "lua.exe"), "lua.c"]
+    subprocess.run([*program, str(folder / "lua54.dll")], cwd=source, check=True)
+    return folder
 
 
 def running(wine: Wine, word: str) -> list[int]:

@@ -10,8 +10,9 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
+from unified_shell.core.machine.programs.mach_o import lacking_mac_libraries, read_mach_o
 from unified_shell.core.machine.programs.pe import lacking_windows_libraries, read_pe
-from unified_shell.core.machine.programs.program_names import is_of_this_system
+from unified_shell.core.machine.programs.program_names import is_of_this_system, is_store_alias
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
 from .states import State
@@ -44,6 +45,10 @@ def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: S
         return _broken(facts, "is not there", Cause.NOT_FOUND)
     if not is_executable_file(path):
         return _broken(facts, _not_executable(path, facts), Cause.NOT_EXECUTABLE)
+    if is_store_alias(path, facts, host):
+        return _broken(
+            facts, "is an alias of the store, which opens it unless the app was got there", Cause.NO_PROGRAM
+        )
     if facts.kind in (FileKind.EMPTY, FileKind.OTHER):
         kind = f"is {'an ' if facts.kind is FileKind.EMPTY else 'of '}{facts.kind.value}"
         return _broken(facts, kind, Cause.NO_PROGRAM)
@@ -56,14 +61,24 @@ def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: S
         return _broken(facts, needs, Cause.INTERPRETER_ABSENT)
     if facts.kind is FileKind.SCRIPT:
         return _judge_script(path, facts, entries)
-    lost = bytes_cut_off(path) if facts.kind is FileKind.ELF else _lost_of_windows(path, facts)
+    lost = _lost_bytes(path, facts)
     if lost and (facts.kind is FileKind.PE or is_of_this_system(facts, host)):
         return _broken(facts, f"is cut short: {lost} bytes of the program are not in the file", Cause.CUT_SHORT)
     if facts.kind in PROGRAMS and not is_of_this_system(facts, host):
         why = f"{facts.title}; this machine is {host.system.value}, {host.architecture}"
         return Judgement(kind=facts.kind, state=State.MISMATCHED, why=why, cause=Cause.OTHER_MACHINE)
+    return _judge_needs(path, facts, host, entries, library_path)
+
+
+def _judge_needs(
+    path: str, facts: Executable, host: Host, entries: Sequence[str], library_path: Sequence[str]
+) -> Judgement:
+    """Judge a program of this system by the libraries that its loader would look for."""
     if facts.kind is FileKind.PE and (absent := lacking_windows_libraries(path, _windows_folders(host, entries))):
         why = f"needs {absent[0]}, which is in no folder that the loader searches"
+        return Judgement(kind=facts.kind, state=State.BROKEN, why=why, library=absent[0], cause=Cause.LIBRARY_ABSENT)
+    if facts.kind is FileKind.MACH_O and (absent := lacking_mac_libraries(path, host.architecture)):
+        why = f"needs {absent[0]}, which is not where the loader looks for it"
         return Judgement(kind=facts.kind, state=State.BROKEN, why=why, library=absent[0], cause=Cause.LIBRARY_ABSENT)
     lacks = lacking_libraries(path, library_path) if facts.kind is FileKind.ELF else ()
     if lacks:
@@ -73,7 +88,12 @@ def judge_file(path: str, host: Host, *, entries: Sequence[str], library_path: S
     return Judgement(kind=facts.kind)
 
 
-def _lost_of_windows(path: str, facts: Executable) -> int:
+def _lost_bytes(path: str, facts: Executable) -> int:
+    """Return how many bytes of a program are not in its file."""
+    if facts.kind is FileKind.ELF:
+        return bytes_cut_off(path)
+    if facts.kind is FileKind.MACH_O:
+        return max((one.lost_bytes for one in read_mach_o(path)), default=0)
     found = read_pe(path) if facts.kind is FileKind.PE else None
     return found.lost_bytes if found is not None else 0
 

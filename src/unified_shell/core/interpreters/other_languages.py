@@ -46,7 +46,7 @@ def ask_version(
         kept = list(said_version(table, first, host))
         answers.keep(f"{language}\0{first}", kept, (first, os.path.realpath(first)))
     version, trouble = kept
-    is_program = header.kind is FileKind.ELF
+    is_program = header.kind in (FileKind.ELF, FileKind.MACH_O, FileKind.PE)
     return OtherInterpreter(
         language=language,
         title=table.title,

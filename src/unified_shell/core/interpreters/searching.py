@@ -7,6 +7,7 @@ from functools import cache
 
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.machine.programs.program_names import command_stem
 
 from .languages import languages
 
@@ -72,7 +73,7 @@ def _names_in(folder: str) -> list[tuple[str, str]]:
 
 def language_of(name: str) -> str:
     """Return the language whose interpreters are called so, or an empty text."""
-    found = _pattern().fullmatch(name)
+    found = _pattern().fullmatch(command_stem(name))
     return (found.lastgroup or "") if found else ""
 
 

@@ -13,7 +13,10 @@ from typing import Literal
 from msgspec import Struct
 
 __all__ = [
+    "MACH_O",
+    "MACH_O_MACHINES",
     "PE_MACHINES",
+    "WIDE_MACHINES",
     "Executable",
     "FileKind",
     "is_executable_file",
@@ -35,7 +38,7 @@ MACHINES = {
     183: "aarch64",
     243: "riscv64",
 }
-MACH_O_MACHINES = {7: "i386", 12: "arm", 0x01000007: "x86_64", 0x0100000C: "aarch64"}
+MACH_O_MACHINES = {7: "i386", 12: "arm", 18: "ppc", 0x01000007: "x86_64", 0x0100000C: "aarch64"}
 PE_MACHINES = {0x14C: "i386", 0x8664: "x86_64", 0xAA64: "aarch64", 0x1C4: "arm"}
 MACH_O = {b"\xcf\xfa\xed\xfe": "<", b"\xce\xfa\xed\xfe": "<", b"\xfe\xed\xfa\xcf": ">", b"\xfe\xed\xfa\xce": ">"}
 FAT = b"\xca\xfe\xba\xbe"
