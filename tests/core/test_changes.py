@@ -5,6 +5,7 @@ import errno
 import os
 import shutil
 import sqlite3
+import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
@@ -38,6 +39,7 @@ from unified_shell.core.changes.steps import (
 from unified_shell.core.changes.undo import is_standing, undo_change
 from unified_shell.core.errors import CouldNot, PutBack, UndoRefused, Unfinished
 from unified_shell.core.findings import Finding, Verdict
+from unified_shell.core.machine.files.tree_links import leads_to
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes.presence import Worker, present, this_worker
@@ -157,6 +159,45 @@ def test_a_tree_that_a_link_replaces_is_known_in_the_middle_too(tmp_path: Path) 
     (tmp_path / "theirs").unlink()
     (tmp_path / "theirs").mkdir()
     assert (step.state(), back.state()) == (StepState.OTHER, StepState.OTHER), "somebody made another one"
+
+
+def test_where_no_links_can_be_made_a_script_or_the_tree_itself_stands_for_one(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def no_link(*_: object, **__: object) -> None:
+        raise PermissionError(errno.EPERM, "no")
+
+    monkeypatch.setattr(os, "symlink", no_link)
+    for name in ("one", "it's $two"):
+        (tmp_path / name).write_text(f"#!/bin/sh\necho {name[:3]} $#:$2\n")
+        (tmp_path / name).chmod(0o755)
+    link = tmp_path / "commands/hum"
+    first, second = str(tmp_path / "one"), str(tmp_path / "it's $two")
+    for before, after, said in (("", first, "one 2:a b\n"), (first, second, ""), (second, "", "")):
+        step = FlipLink(link=_place(link), before=before, after=after)
+        assert step.state() is StepState.BEFORE
+        step.carry_out()
+        assert step.state() is StepState.AFTER
+        assert leads_to(str(link)) == after
+        if said:
+            assert subprocess.run([link, "x", "a b"], capture_output=True, text=True, check=True).stdout == said
+    assert not link.exists()
+    with pytest.raises(OSError, match="no symbolic links can be made here"):
+        FlipLink(link=_place(link), before="", after="/nowhere/at/all").carry_out()
+    link.write_text("#!/bin/sh\nexec theirs\n")
+    assert FlipLink(link=_place(link), before="", after=first).state() is StepState.OTHER
+    (tmp_path / "editions/hive/1").mkdir(parents=True)
+    tree = FlipLink(link=_place(tmp_path / "environments/hive"), before="", after="../editions/hive/1")
+    (tmp_path / "editions/hive/1/file").write_text("x")
+    tree.carry_out()
+    assert (tmp_path / "environments/hive/file").read_text() == "x"
+    back = tree.inverse(_place(tmp_path))
+    # Broken off between its two moves.
+    (tmp_path / "editions/hive/1").rmdir()
+    (tmp_path / "environments/hive").rename(tmp_path / "editions/hive/1")
+    assert (tree.state(), back.state()) == (StepState.BEFORE, StepState.AFTER)
+    back.carry_out()
+    assert (tmp_path / "editions/hive/1/file").read_text() == "x"
 
 
 def _remove_empty(folder: Path) -> None:

@@ -12,6 +12,7 @@ from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, Re
 from unified_shell.core.errors import Refused, UnknownName
 from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.machine.files.durable import read_file
+from unified_shell.core.machine.files.tree_links import is_tree_link, leads_to
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, to_json_text
@@ -141,7 +142,7 @@ def link_steps(choice: Choice, locations: Locations) -> tuple[Step, ...]:
         if choice.launcher:
             script = f'#!/bin/sh\nexec {SH.quote(choice.candidate)} "$@"\n'
             steps += _script_steps(launcher_place(name, locations), script)
-        if (now := _leads_to(link)) != target:
+        if (now := leads_to(link) if is_tree_link(link) else "") != target:
             steps.append(FlipLink(link=link, before=now, after=target))
     return tuple(steps)
 
@@ -242,8 +243,8 @@ def _removals(choice: Choice, but: Sequence[str], locations: Locations) -> list[
     steps: list[Step] = []
     for name in choice.names:
         link = join(links_folder(locations), name)
-        if name not in but and os.path.islink(link):
-            steps.append(FlipLink(link=link, before=_leads_to(link), after=""))
+        if name not in but and is_tree_link(link):
+            steps.append(FlipLink(link=link, before=leads_to(link), after=""))
         if choice.launcher:
             steps += _script_steps(launcher_place(name, locations), None)
     return steps
@@ -274,10 +275,3 @@ def _answer_lines(choice: Choice, host: Host, locations: Locations) -> list[Plan
 def _more(lines: Sequence[PlanLine]) -> list[PlanLine]:
     more = len(lines) - MOST_LINES
     return [plan_line(LineKind.NOTE, About.MORE_NAMES, count=more)] if more > 0 else []
-
-
-def _leads_to(link: Place) -> str:
-    try:
-        return os.readlink(link)
-    except OSError:
-        return ""

@@ -1,8 +1,7 @@
 """The files by which a distribution's commands are started: one script, or on Windows a launcher and its script."""
 
 from pathlib import Path
-
-from msgspec import Struct
+from typing import NamedTuple
 
 from unified_shell.core.distributions.entry_points import EntryPoint
 from unified_shell.core.environments.model.layout import Layout
@@ -16,7 +15,7 @@ LAUNCHERS = Path(__file__).parent / "windows"
 PYTHON_ENDINGS = (".py", ".pyw")
 
 
-class CommandFile(Struct, frozen=True, kw_only=True):
+class CommandFile(NamedTuple):
     """A file relative to the prefix; all are executable."""
 
     path: str

@@ -1,5 +1,5 @@
-"""A name by which a tree is known: a symbolic link that leads to it, or, where the system or file system makes none, the tree
-itself, moved there.
+"""A name by which a tree or program is known: a symbolic link that leads to it, or, where the system or file system makes none,
+the tree itself, moved there, and for a program a script that starts it.
 
 A tree that is moved holds a small file with what the link would hold, so that both are asked and changed in one way. In the
 place that it was moved from a folder with nothing in it keeps its name. Moved trees are exchanged by two renames: between
@@ -9,7 +9,10 @@ them, which `is_between` tells, there is neither; changing it then goes on from 
 import contextlib
 import errno
 import os
+import shlex
 import shutil
+
+from unified_shell.core.machine.path_rules import HERE
 
 from .durable import sync_directory
 
@@ -27,6 +30,8 @@ __all__ = [
 MOVED_MARK = ".leads-to"
 # What is there is neither a link nor a tree that was moved.
 NOT_A_LINK = "\0no link"
+# How a script begins that stands for a link to a program.
+SCRIPT_HEAD, MOST_SCRIPT_BYTES = b"#!/bin/sh\n#(ush) stands for a link: none can be made here\n", 16_384
 # What systems say of a file system without links, or of an account that may make none.
 NO_LINKS = (errno.EPERM, errno.EACCES, errno.ENOSYS, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EINVAL)
 
@@ -38,12 +43,12 @@ def leads_to(link: str) -> str:
     except FileNotFoundError:
         return ""
     except OSError:
-        return _mark(link) or NOT_A_LINK
+        return _mark(link) or _started_by(link) or NOT_A_LINK
 
 
 def is_tree_link(link: str) -> bool:
-    """Tell whether a link, or a tree that was moved in place of one, is there."""
-    return os.path.islink(link) or bool(_mark(link))
+    """Tell whether a link, or what stands for one, is there."""
+    return leads_to(link) not in ("", NOT_A_LINK)
 
 
 def is_between(link: str, *targets: str) -> bool:
@@ -84,11 +89,14 @@ def lead_to(link: str, target: str) -> None:
         try:
             _make_link(link, target)
         except OSError as error:
-            if error.errno not in NO_LINKS or os.path.lexists(link):
+            if error.errno not in NO_LINKS:
                 raise
-            if os.path.isabs(target):
+            if not os.path.isabs(target) and not os.path.lexists(link):
+                _move_here(link, target)
+            elif HERE.is_windows or not os.path.isfile(target):
                 raise OSError(error.errno, "no symbolic links can be made here", link) from error
-            _move_here(link, target)
+            else:
+                _start_instead(link, target)
     if held and held != target:
         _forget(_full(link, held))
     sync_directory(folder)
@@ -104,6 +112,27 @@ def _make_link(link: str, target: str) -> None:
     finally:
         with contextlib.suppress(OSError):
             os.unlink(beside)
+
+
+def _start_instead(link: str, target: str) -> None:
+    beside = f"{link}.new"
+    with open(beside, "wb") as file:
+        file.write(SCRIPT_HEAD + f'exec {shlex.quote(target)} "$@"\n'.encode("utf-8", "surrogateescape"))
+    os.chmod(beside, 0o755)
+    os.replace(beside, link)
+
+
+def _started_by(link: str) -> str:
+    """Return the program that a script which stands for a link starts; empty for any other file."""
+    try:
+        with open(link, "rb") as file:
+            content = file.read(MOST_SCRIPT_BYTES)
+    except OSError:
+        return ""
+    if not content.startswith(SCRIPT_HEAD):
+        return ""
+    words = shlex.split(content.removeprefix(SCRIPT_HEAD).decode("utf-8", "surrogateescape"))
+    return words[1] if len(words) > 1 else ""
 
 
 def _move_here(link: str, target: str) -> None:

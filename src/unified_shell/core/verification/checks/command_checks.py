@@ -11,6 +11,7 @@ from unified_shell.core.commands.preferred import Choice, all_choices, links_fol
 from unified_shell.core.environments.model.registry import hidden_environment
 from unified_shell.core.errors import UshError
 from unified_shell.core.findings import Cause, Finding, Mend, MendKind
+from unified_shell.core.machine.files.tree_links import is_tree_link, leads_to
 from unified_shell.core.machine.locations import Locations, Scope, everyone_locations
 from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import NextStep, ush
@@ -50,10 +51,10 @@ def leads_to_its_file(target: Target, around: Surroundings) -> Iterator[Finding]
                 ush("look", choice.name, why="other candidates"),
             )
             yield fault(choice.name, question, answer, Cause.LINK_DANGLES, drop)
-        elif not os.path.islink(link):
+        elif not is_tree_link(link):
             yield fault(choice.name, question, "its link is gone", Cause.NOT_FOUND, again, mend=mend)
-        elif os.readlink(link) != wanted or not os.path.exists(wanted):
-            answer = f"it leads to {around.shown(os.readlink(link))}"
+        elif leads_to(link) != wanted or not os.path.exists(wanted):
+            answer = f"it leads to {around.shown(leads_to(link))}"
             yield fault(choice.name, question, answer, Cause.LINK_DANGLES, again, mend=mend)
         else:
             continue
