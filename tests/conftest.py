@@ -34,6 +34,11 @@ def apiary(account: Account, study: Path) -> Account:
     return account
 
 
+def pytest_xdist_auto_num_workers() -> int:
+    """Most of a test is waiting for a session of a shell to come up: two tests for each processor keep it busy."""
+    return 2 * (os.cpu_count() or 1)
+
+
 def pytest_configure() -> None:
     """Let interrupts through: where the tests were started in the background, what they start would ignore them too."""
     if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:

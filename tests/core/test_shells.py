@@ -1,7 +1,9 @@
 """What is written for shells, read by real ones: nothing is executed, each entry is there once, in its place."""
 
 import os
+import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -14,9 +16,20 @@ from unified_shell.core.errors import Refused
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
+from unified_shell.core.machine.processes import variables_as_given
 from unified_shell.core.machine.session import SHELLS
-from unified_shell.core.shells.dialects.dialect import Dialect, Mode, SearchPath, SessionContent, SetVariable, Side
+from unified_shell.core.shells.dialects.dialect import (
+    ConditionKind,
+    Dialect,
+    Mode,
+    SearchPath,
+    SessionContent,
+    SetVariable,
+    Side,
+)
+from unified_shell.core.shells.dialects.posix import PosixText
 from unified_shell.core.shells.dialects.table import BASH, DIALECTS, dialect_named
+from unified_shell.core.shells.sessions import session_questions
 from unified_shell.core.shells.sessions.sessions import open_session
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring, wiring_file
 
@@ -217,3 +230,46 @@ def test_a_session_that_ends_itself_is_said_to(tmp_path: Path) -> None:
     host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})
     assert open_session(BASH, Mode.INTERACTIVE, host).trouble
     assert not open_session(dialect_named("sh"), Mode.LOGIN, host).trouble
+
+
+@pytest.mark.posix
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish", "sh", "ksh", "mksh", "tcsh"])
+@pytest.mark.parametrize("perl", ["/usr/bin/perl", "/nowhere"], ids=["perl", "python"])
+def test_a_session_is_read_where_the_system_shows_no_processes(
+    shell: str, perl: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    dialect = dialect_named(shell)
+    host = read_host(
+        {"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin", "HUM": "a\nb=c 'é'", "ENV": ""}
+    )
+    told = open_session(dialect, Mode.INTERACTIVE, host)
+    monkeypatch.setattr(variables_as_given, "has_proc", lambda: False)
+    monkeypatch.setattr(session_questions, "has_proc", lambda: False)
+    monkeypatch.setattr(variables_as_given, "PERL", perl)
+    assert variables_as_given.writing_words()[0] in (perl, sys.executable)
+    without = open_session(dialect, Mode.INTERACTIVE, host)
+    assert not without.trouble
+    # Each session has a name of its own for its terminal, and counts itself.
+    own = ("_", "SSH_TTY", "TTY", "SHLVL", "WINDOWID")
+    first, second = ({name: value for name, value in one.variables if name not in own} for one in (told, without))
+    assert second == first
+    # The system tells what it was called, which a link may be.
+    assert os.path.realpath(str(shutil.which(without.answered_by))) == told.answered_by
+
+
+def test_conditions_hold_without_the_files_of_linux(tmp_path: Path) -> None:
+    machine, name = os.uname().machine, os.uname().nodename
+    for shell in ("bash", "zsh", "sh", "ksh", "mksh"):
+        dialect = dialect_named(shell)
+        assert isinstance(dialect, PosixText)
+        for kind, value, holds in (
+            (ConditionKind.HOST, name, True),
+            (ConditionKind.HOST, "elsewhere", False),
+            (ConditionKind.ARCHITECTURE, machine, True),
+            (ConditionKind.ARCHITECTURE, "aarch64", machine in ("aarch64", "arm64")),
+        ):
+            test = dialect.condition(kind, dialect.quote(value)).replace("/proc/sys/", "/nowhere/")
+            (tmp_path / "ask").write_text(f"if {test}; then echo yes; else echo no; fi\n")
+            program = next(filter(None, map(shutil.which, dialect.programs)))
+            done = subprocess.run([program, tmp_path / "ask"], capture_output=True, text=True, check=False)
+            assert (done.stdout, done.stderr) == ("yes\n" if holds else "no\n", ""), (shell, kind, value)

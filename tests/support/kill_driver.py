@@ -38,6 +38,7 @@ NEVER_IMPORTED = {
     "load_entry_point",
     "loaded_files",
     "end_with_parent",
+    "write_variables",
 }
 
 

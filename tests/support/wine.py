@@ -17,6 +17,12 @@ class Wine:
         self.drive = top / "prefix/drive_c"
         (top / "home").mkdir()
         self.run("wineboot", "-i", seconds=120)
+        # It goes on behind our back; a program that is started meanwhile may find nothing yet.
+        for _ in range(60):
+            self.run("cmd", "/d", "/c", r"echo ready>C:\ready.txt")
+            if (self.drive / "ready.txt").exists():
+                break
+            time.sleep(0.5)
 
     def run(self, *words: str, seconds: float = 60) -> int:
         """Run a program of the prefix and return its exit code."""

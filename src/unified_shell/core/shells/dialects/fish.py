@@ -184,7 +184,7 @@ class Fish:
             ConditionKind.INTERACTIVE: "status is-interactive",
             ConditionKind.LOGIN: "status is-login",
             ConditionKind.HOST: f'test "$hostname" = {word}',
-            ConditionKind.ARCHITECTURE: f'read -l _ush_told < /proc/sys/kernel/arch; and test "$_ush_told" = {word}',
+            ConditionKind.ARCHITECTURE: f"test (/usr/bin/uname -m | string replace arm64 aarch64) = {word}",
         }[kind]
         return f"if {test}\n{text.rstrip()}\nend\n"
 

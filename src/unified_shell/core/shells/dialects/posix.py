@@ -210,9 +210,12 @@ class PosixText:
                 # By the name it was started as, by the options it has, or by bash's own word; dash -l tells nothing.
                 return "case $0,$- in -*,* | *,*l*) true ;; *) shopt -q login_shell 2>/dev/null ;; esac"
             case ConditionKind.HOST:
-                return f'read -r _ush_told < /proc/sys/kernel/hostname && [ "$_ush_told" = {word} ]'
+                return f'{_told("/proc/sys/kernel/hostname", "-n")} && [ "$_ush_told" = {word} ]'
             case ConditionKind.ARCHITECTURE:
-                return f'read -r _ush_told < /proc/sys/kernel/arch && [ "$_ush_told" = {word} ]'
+                # macOS has a name of its own for one of them.
+                also = ' || [ "$_ush_told" = arm64 ]' if word.strip("'") == "aarch64" else ""
+                test = f'[ "$_ush_told" = {word} ]{also}'
+                return f"{_told('/proc/sys/kernel/arch', '-m')} && {{ {test}; }}"
 
     def _search_path(self, path: SearchPath, home: str, stamp: tuple[str, str] = ("", "")) -> str:
         """Return one test and one joined assignment.
@@ -285,3 +288,8 @@ def env_file(variables: Sequence[tuple[str, str]], home: str, otherwise: str = "
     """Return the file that `ENV` names, with `$HOME` expanded as these shells do, or another one."""
     value = variable_of(variables, "ENV").replace("${HOME}", home).replace("$HOME", home)
     return Place(value) if value.startswith("/") else (Place(otherwise) if otherwise else None)
+
+
+def _told(file: str, option: str) -> str:
+    """Return what sets `_ush_told`: from a file of the system's, by a builtin, or by a program where there is none."""
+    return f"{{ read -r _ush_told < {file} || _ush_told=$(/usr/bin/uname {option}); }} 2>/dev/null"

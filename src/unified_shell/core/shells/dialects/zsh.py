@@ -37,13 +37,13 @@ class Zsh(PosixText):
         folder = variable_of(variables, "ZDOTDIR") or home
         found: list[StartupFile] = []
         for name in LOGIN if mode is Mode.LOGIN else INTERACTIVE:
-            found.append(system_file(f"/etc/zsh/{name}"))
+            found.append(system_file(f"{system_folder()}/{name}"))
             found.append(StartupFile(path=join(folder, f".{name}"), takes_hook=name == "zshrc"))
         return tuple(found)
 
     def system_hook_file(self, mode: Mode) -> Place | None:  # noqa: ARG002
         """Return the file of interactive sessions."""
-        return Place("/etc/zsh/zshrc")
+        return Place(f"{system_folder()}/zshrc")
 
     def new_hook_file(self, mode: Mode, home: str, variables: Sequence[tuple[str, str]]) -> Place | None:  # noqa: ARG002
         """Return `.zshrc`, which hides nothing."""
@@ -76,3 +76,8 @@ class Zsh(PosixText):
     def meaning_question(self, name: str, answer_file: str) -> str:
         """Return `whence -va`; noclobber must not be in the way."""
         return f"whence -va {self.quote(name)} >| {self.quote(answer_file)} 2>&1"
+
+
+def system_folder() -> str:
+    """Return where the files of every account are: Debian's zsh was told another place than that of others and of macOS."""
+    return "/etc/zsh" if os.path.isdir("/etc/zsh") else "/etc"

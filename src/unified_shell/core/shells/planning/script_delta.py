@@ -14,6 +14,7 @@ from msgspec import Struct
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.machine.processes.variables_as_given import parse_variables, writing_words
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.sessions import SYSTEM_PATH, find_program
@@ -170,12 +171,13 @@ def _changed(run: _Run) -> list[str]:
 
 def _read(file: Place, shell: Dialect, program: str, variables: Mapping[str, str], scratch: str) -> _Run:
     first, last, was, now = (join(scratch, name) for name in ("first", "last", "was", "now"))
+    write = " ".join(map(shell.quote, writing_words()))
     lines = (
-        f"/bin/cp -f /proc/self/environ {shell.quote(first)}",
+        f"{write} {shell.quote(first)}",
         shell.state_line(was),
         shell.source_line(file),
         # By its whole name: the script may have changed where commands are looked for.
-        f"/bin/cp -f /proc/self/environ {shell.quote(last)}",
+        f"{write} {shell.quote(last)}",
         shell.state_line(now),
     )
     for one in (last, was, now):
@@ -205,7 +207,6 @@ def _states(file: str) -> set[tuple[str, str]]:
 
 
 def read_variables(file: str) -> dict[str, str]:
-    """Return the variables in a copy of `/proc/PID/environ`."""
+    """Return the variables that were written into a file."""
     with open(file, "rb") as opened:
-        pairs = [os.fsdecode(one).partition("=") for one in opened.read().split(b"\0") if one]
-    return {name: value for name, _, value in pairs}
+        return dict(parse_variables(opened.read()))

@@ -8,6 +8,7 @@ from msgspec import Struct
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
+from unified_shell.core.machine.processes.variables_as_given import writing_words
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
 
@@ -41,11 +42,8 @@ def try_script(file: Place, dialect: str, host: Host) -> ScriptEffects:
     before = fresh_variables(host, program)
     with tempfile.TemporaryDirectory(prefix="ush-script-") as folder:
         first, last = join(folder, "first"), join(folder, "last")
-        lines = (
-            f"/bin/cp /proc/self/environ {shell.quote(first)}",
-            shell.source_line(file),
-            f"/bin/cp /proc/self/environ {shell.quote(last)}",
-        )
+        write = " ".join(map(shell.quote, writing_words()))
+        lines = (f"{write} {shell.quote(first)}", shell.source_line(file), f"{write} {shell.quote(last)}")
         with open(join(folder, "try"), "w", encoding="utf-8", errors="surrogateescape") as out:
             out.write("\n".join(lines) + "\n")
         ran = run_program(

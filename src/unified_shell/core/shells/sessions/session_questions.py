@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.descendants import MARK
+from unified_shell.core.machine.processes.variables_as_given import has_proc, parse_variables, writing_words
 from unified_shell.core.shells.dialects.dialect import Dialect
 
 __all__ = ["Questions"]
@@ -14,6 +15,12 @@ __all__ = ["Questions"]
 # not waited for by us: so it is held up until the session is ended.
 DUMP = """/bin/readlink /proc/$PPID/exe > "$1.shell"
 /bin/cp /proc/$$/environ "$1.part"
+/bin/mv "$1.part" "$1"
+[ ! -t 0 ] || /bin/sleep 5
+"""
+# Without `/proc` the session itself starts what writes its variables: a shell between would change some. Of the shell that
+# read the lines only its name is told.
+SHOW = """/bin/ps -o comm= -p $PPID > "$1.shell"
 /bin/mv "$1.part" "$1"
 [ ! -t 0 ] || /bin/sleep 5
 """
@@ -33,10 +40,13 @@ class Questions:
         asked = [dialect.meaning_question(name, file) for name, file in self._meanings.items()]
         lines = "\n".join(filter(None, (ask(self._answer), *asked)))
         with open(dump, "w", encoding="ascii") as file:
-            file.write(DUMP)
+            file.write(DUMP if has_proc() else SHOW)
         with open(script, "w", encoding="utf-8", errors="surrogateescape") as file:
             if lines:
                 file.write(f"{lines}\n")
+            if not has_proc():
+                words = (*map(dialect.quote, writing_words()), dialect.quote(f"{self._environment}.part"))
+                file.write(f"{' '.join(words)}\n")
             file.write(f"/bin/sh {dialect.quote(dump)} {dialect.quote(self._environment)}\n")
         self.command = dialect.source_line(script)
 
@@ -47,8 +57,8 @@ class Questions:
     def variables(self) -> tuple[tuple[str, str], ...]:
         """Return the session's variables as a program that it starts sees them."""
         with open(self._environment, "rb") as file:
-            pairs = [os.fsdecode(one).partition("=") for one in file.read().split(b"\0") if one]
-        return tuple((name, value) for name, _, value in pairs if name != MARK)
+            pairs = parse_variables(file.read())
+        return tuple((name, value) for name, value in pairs if name != MARK)
 
     def answer_text(self) -> str:
         """Return what the lines wrote."""
@@ -62,7 +72,8 @@ class Questions:
         """Return the path of the shell that read the lines."""
         try:
             with open(f"{self._environment}.shell", encoding="utf-8", errors="surrogateescape") as file:
-                return file.read().strip()
+                # A login shell has a dash before its name; one that a path names is that.
+                return file.read().strip().removeprefix("-")
         except OSError:
             return ""
 
