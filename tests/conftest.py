@@ -34,6 +34,7 @@ def apiary(account: Account, study: Path) -> Account:
     return account
 
 
+@pytest.hookimpl(optionalhook=True)
 def pytest_xdist_auto_num_workers() -> int:
     """Most of a test is waiting for a session of a shell to come up: two tests for each processor keep it busy."""
     return 2 * (os.cpu_count() or 1)

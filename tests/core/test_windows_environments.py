@@ -4,7 +4,6 @@ import os
 import re
 import runpy
 import subprocess
-import tarfile
 import time
 import tomllib
 from pathlib import Path
@@ -294,13 +293,13 @@ def lua_for_windows(wine: Wine) -> Path:
     """The original Lua, made from its archive for Windows: lua.exe and the library that it needs."""
     folder = wine.drive / "lua 5"
     folder.mkdir()
-    with tarfile.open(LUA_SOURCE) as archive:
-        archive.extractall(wine.top / "source", filter="data")
+    (wine.top / "source").mkdir()
+    subprocess.run(["tar", "-xf", LUA_SOURCE, "-C", wine.top / "source"], check=True)
     (source,) = (wine.top / "source").glob("*/src")
     names = sorted(one.name for one in source.glob("*.c") if one.name not in ("lua.c", "luac.c"))
-    dll = [str(COMPILER), "-O1", "-DLUA_BUILD_AS_DLL", "-shared", "-o", str(folder / "lua54.dll"), *names]
+    dll = [str(COMPILER), "-O0", "-DLUA_BUILD_AS_DLL", "-shared", "-o", str(folder / "lua54.dll"), *names]
     subprocess.run(dll, cwd=source, check=True)
-    program = [str(COMPILER), "-O1", "-DLUA_BUILD_AS_DLL", "-o", str(folder / "lua.exe"), "lua.c"]
+    program = [str(COMPILER), "-O0", "-DLUA_BUILD_AS_DLL", "-o", str(folder / "lua.exe"), "lua.c"]
     subprocess.run([*program, str(folder / "lua54.dll")], cwd=source, check=True)
     return folder
 

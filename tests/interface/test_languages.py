@@ -105,3 +105,31 @@ def test_a_library_that_its_interpreter_does_not_find_is_a_fault(tmp_path: Path)
     own.write_text(own.read_text().replace("bee\\\\ keeper", "bee keeper"))
     assert "Tcl does not find it" in account.ush("verify", "hive", code=1).out
     assert not list((account.environment() / "lib/tcl").iterdir()), "what was put there is gone again"
+
+
+def test_an_interpreter_of_another_language_is_adopted_and_carries_environments(account: Account) -> None:
+    before = visible_state(account.home)
+    (account.home / "odd/bin").mkdir(parents=True)
+    (account.home / "odd/bin/lua").symlink_to("/usr/bin/lua5.4")
+    adopted = account.ush("interpreter", "adopt", "odd", "--name", "comb", "--yes").out
+    assert "Register Lua 5.4" in adopted
+    assert "registered already, as comb" in account.ush("interpreter", "adopt", "odd", "--yes").out
+    account.ush("environment", "new", "hive", "--language", "lua", "--interpreter", "comb", "--yes")
+    shown = account.ush("environment", "show", "hive", "--json").json()
+    assert shown["environment"]["contents"]["interpreter"] == f"{account.home}/odd/bin/lua"
+    refused = account.ush("environment", "new", "other", "--interpreter", "comb", "--yes", code=4).err
+    assert "of another language (lua), not a Python" in refused
+    assert "all passed" in account.ush("verify", "comb").out
+    (account.home / "odd/bin/lua").unlink()
+    (account.home / "odd/bin/lua").symlink_to("/usr/bin/true")
+    assert "FAULT" in account.ush("verify", "comb", code=1).out
+    (account.home / "odd/bin/lua").unlink()
+    assert "FAULT" in account.ush("verify", "comb", code=1).out
+    account.ush("interpreter", "adopt", "/usr/bin/true", "--yes", code=4)
+    dropped = account.ush("interpreter", "drop", "comb", "--yes").out
+    assert "hive" in dropped, "the environment on it is told"
+    account.ush("undo", "2", "--yes")
+    account.ush("undo", "1", "--through", "--yes")
+    (account.home / "odd/bin").rmdir()
+    (account.home / "odd").rmdir()
+    assert visible_state(account.home) == before

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, from_record_text, join
+from unified_shell.core.machine.places import Place, from_record_text, join, to_record_text
 
 __all__ = ["TABLE", "Adopted", "adopted_file", "read_adopted"]
 
@@ -19,6 +19,12 @@ class Adopted(Struct, frozen=True, kw_only=True):
     name: str
     executable: Place
     version: str
+    language: str = "python"
+
+    def record(self) -> dict[str, str]:
+        """Return what is kept of it; nothing of the language of most."""
+        language = {} if self.language == "python" else {"language": self.language}
+        return {"executable": to_record_text(self.executable), "version": self.version, **language}
 
 
 def adopted_file(locations: Locations) -> Place:
@@ -35,6 +41,7 @@ def read_adopted(locations: Locations) -> tuple[Adopted, ...]:
             name=name,
             executable=from_record_text(str(value.get("executable", ""))),
             version=str(value.get("version", "")),
+            language=str(value.get("language", "python")),
         )
         for name, value in rows
     )

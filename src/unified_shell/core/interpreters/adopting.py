@@ -4,13 +4,16 @@ import os
 import re
 from collections.abc import Mapping, Sequence
 
+from msgspec import Struct
+
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import InterpreterUnusable, Refused, UnknownName, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import join, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, join, shown, to_json_text
+from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import Command, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
@@ -19,13 +22,16 @@ from unified_shell.core.shells.startup.hookup import chosen_shells
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, discover, find_interpreters
 from .facts import OLDEST_BASE, InterpreterFacts, probe
+from .languages import find_language, languages
 from .managed import all_managed
+from .other_languages import said_version
 from .registered import forgetting_steps, registration_steps
 from .requesting import version_fits
+from .searching import language_of
 
 __all__ = ["choose_interpreter", "plan_adopt", "plan_forget"]
 
-# What environments are made on.
+PYTHON = "python"
 
 
 def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: str = "") -> Change:
@@ -33,46 +39,79 @@ def plan_adopt(path: str, name: str, host: Host, locations: Locations, *, side: 
 
     With a `side` (`front` or `back`), its commands are put on PATH as well.
     """
-    facts = probe(_found_path(path, host), host)
-    if facts.environment_prefix:
-        raise Refused(
-            f"{facts.executable} belongs to the environment {facts.environment_prefix}; it is not an interpreter of its own",
-            next_step=ush("interpreter", "adopt", facts.real_executable),
-        )
+    found = _read(_found_path(path, host), host)
     known = {one.name: one for one in read_adopted(locations)}
-    same = next((one for one in known.values() if one.executable == facts.executable), None)
+    same = next((one for one in known.values() if one.executable == found.executable), None)
     if same is not None and name in ("", same.name):
         said = f"{shown(same.executable, host.home)} is registered already, as {same.name}"
         return change_of(Plan(aim=said, nothing_to_do=said))
-    chosen = name or _free_name(f"python-{facts.full_version}", known)
+    chosen = name or _free_name(f"{found.language}-{found.version}", known)
     if chosen in known:
         raise Refused(
             f"the name {chosen!r} stands for {known[chosen].executable}",
             next_step=ush("interpreter", "drop", chosen),
         )
-    value = {"executable": to_record_text(facts.executable), "version": facts.full_version}
-    step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(value))
-    registration = registration_steps(chosen, facts, host)
+    one = Adopted(name=chosen, executable=found.executable, version=found.version, language=found.language)
+    step = PutRecord(path=adopted_file(locations), keys=(TABLE, chosen), before="", after=to_json_text(one.record()))
+    # Windows' registry has a place for Pythons alone (PEP 514).
+    registration = registration_steps(chosen, found.facts, host) if found.facts is not None else ()
     plan = Plan(
-        aim=f"Register {facts.title} in place",
+        aim=f"Register {found.title} in place",
         lines=(
-            plan_line(LineKind.ADD, About.INTERPRETER_ENTRY, name=chosen, place=facts.executable),
+            plan_line(LineKind.ADD, About.INTERPRETER_ENTRY, name=chosen, place=found.executable),
             plan_line(LineKind.NOTE, About.INTERPRETER_UNCHANGED),
         ),
-        afterwards=(
-            Labelled(label="Create an environment", step=ush("environment", "new", "study", "--interpreter", chosen))
-            if facts.version >= OLDEST_BASE
-            else Labelled(
-                label="Start it",
-                step=Command(words=(facts.executable,), why="too old for environments, which need 3.8"),
-            ),
-        ),
+        afterwards=(_use_of(found, chosen),),
     )
     change = change_of(plan, prepare=lambda _staging: (step, *registration))
     if not side:
         return change
-    place = PathRequest(directory=os.path.dirname(facts.executable), side=Side(side), outermost=True)
+    place = PathRequest(directory=os.path.dirname(found.executable), side=Side(side), outermost=True)
     return merged(change, plan_path_add(place, chosen_shells(host), host, locations))
+
+
+class _Read(Struct, frozen=True, kw_only=True):
+    """An interpreter as it is: `facts` are a Python's."""
+
+    executable: Place
+    language: str
+    title: str
+    version: str
+    facts: InterpreterFacts | None = None
+
+
+def _read(path: str, host: Host) -> _Read:
+    """Ask an interpreter what it is; raises InterpreterUnusable, and Refused for an environment's own."""
+    language = find_language(language_of(os.path.basename(path)))
+    if language is not None and language.name != PYTHON:
+        version, trouble = said_version(language, path, host)
+        if not version:
+            raise InterpreterUnusable(
+                f"{path} does not start as {language.title}: {trouble}",
+                next_step=ush("interpreter", "list", why="those that start"),
+            )
+        title = f"{language.title} {version}"
+        return _Read(executable=Place(path), language=language.name, title=title, version=version)
+    facts = probe(path, host)
+    if facts.environment_prefix:
+        raise Refused(
+            f"{facts.executable} belongs to the environment {facts.environment_prefix}; it is not an interpreter of its own",
+            next_step=ush("interpreter", "adopt", facts.real_executable),
+        )
+    return _Read(
+        executable=facts.executable, language=PYTHON, title=facts.title, version=facts.full_version, facts=facts
+    )
+
+
+def _use_of(found: _Read, name: str) -> Labelled:
+    language = find_language(found.language)
+    more = () if found.facts is not None else ("--language", found.language)
+    if (found.facts.version >= OLDEST_BASE) if found.facts is not None else (language and language.library):
+        return Labelled(
+            label="Create an environment", step=ush("environment", "new", "study", *more, "--interpreter", name)
+        )
+    why = "too old for environments, which need 3.8" if found.facts is not None else ""
+    return Labelled(label="Start it", step=Command(words=(found.executable,), why=why))
 
 
 def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequence[str]) -> Change:
@@ -80,8 +119,7 @@ def plan_forget(name: str, host: Host, locations: Locations, dependants: Sequenc
     known = {one.name: one for one in read_adopted(locations)}
     if name not in known:
         raise UnknownName("registered interpreter", name, known, next_step=ush("interpreter", "list"))
-    value = {"executable": to_record_text(known[name].executable), "version": known[name].version}
-    step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(value))
+    step = DropRecord(path=adopted_file(locations), keys=(TABLE, name), before=to_json_text(known[name].record()))
     notes = [plan_line(LineKind.NOTE, About.STILL_WORKS, environment=one) for one in dependants]
     plan = Plan(
         aim=f"Unregister the interpreter {name}; it stays where it is",
@@ -101,6 +139,13 @@ def choose_interpreter(wanted: str, host: Host, locations: Locations) -> Interpr
         return probe(_found_path(wanted, host), host)
     adopted = {one.name: one for one in read_adopted(locations)}
     if wanted in adopted:
+        if adopted[wanted].language != PYTHON:
+            raise InterpreterUnusable(
+                f"{wanted} is an interpreter of another language ({adopted[wanted].language}), not a Python",
+                next_step=ush(
+                    "environment", "new", "NAME", "--language", adopted[wanted].language, "--interpreter", wanted
+                ),
+            )
         return probe(adopted[wanted].executable, host)
     kept = {one.name: one for one in all_managed(host, locations)}
     if wanted in kept:
@@ -152,9 +197,11 @@ def _is_base(found: FoundInterpreter) -> bool:
 def _found_path(path: str, host: Host) -> str:
     full = path if os.path.isabs(path) else join(host.working_directory, path)
     if os.path.isdir(full):
-        for name in ("bin/python3", "python3", "bin/python", "python"):
-            if os.path.exists(join(full, name)):
-                return os.path.normpath(join(full, name))
+        others = [command for one in languages() if one.name != PYTHON for command in (one.name, one.title)]
+        for name in ("python3", "python", *others):
+            for place in (join(full, "bin", name), join(full, name)):
+                if is_executable_file(place):
+                    return os.path.normpath(place)
     if not os.path.lexists(full):
         raise UsageError(f"there is no {path!r}", next_step=ush("interpreter", "list", why="those on this machine"))
     return os.path.normpath(full)

@@ -1,6 +1,7 @@
 """Which interpreter carries an environment of another language than Python."""
 
 from unified_shell.core.errors import CouldNot
+from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.languages import Language
 from unified_shell.core.interpreters.managed import all_managed
@@ -20,9 +21,11 @@ def library_interpreter(table: Language, wanted: str, host: Host, locations: Loc
 
     Raises CouldNot where there is none, UsageError for what is not a version.
     """
-    named = [one for one in all_managed(host, locations) if one.name == wanted and one.language == table.name]
+    known = [(one.name, one.language, one.executable) for one in all_managed(host, locations)]
+    known += [(one.name, one.language, one.executable) for one in read_adopted(locations)]
+    named = [place for name, language, place in known if name == wanted and language == table.name]
     if "/" in wanted or named:
-        path = named[0].executable if named else join(host.working_directory, wanted)
+        path = named[0] if named else join(host.working_directory, wanted)
         version, trouble = said_version(table, path, host)
         if trouble:
             raise CouldNot(f"{path} does not start as {table.title}: {trouble}", next_step=ush("interpreter", "list"))
