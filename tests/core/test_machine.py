@@ -6,6 +6,7 @@ import sys
 import time
 from pathlib import Path
 
+import psutil
 import pytest
 
 from unified_shell.core.errors import InterpreterUnusable
@@ -13,6 +14,7 @@ from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.machine.files.durable import FileMode, replace_file
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import locations_of
+from unified_shell.core.machine.processes import descendants
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
@@ -73,6 +75,45 @@ def test_a_hanging_program_goes_with_all_its_children(tmp_path: Path) -> None:
     size = mark.stat().st_size
     time.sleep(0.3)
     assert mark.stat().st_size == size, "nothing of it lives on"
+
+
+def test_what_went_off_by_itself_is_found_where_the_system_shows_no_processes(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    variables, mark = descendants.marked({"PATH": "/usr/bin:/bin"})
+    words = "import os, time; os.fork() or os.setsid() or time.sleep(60)"
+    first = subprocess.Popen([sys.executable, "-c", words], env=variables)
+    first.wait()
+    monkeypatch.setattr(descendants, "PROC", "/nowhere")
+    there = [one.pid for one in psutil.process_iter() if _has_mark(one, mark)]
+    assert len(there) == 1
+    descendants.end_marked(mark)
+    assert not psutil.pid_exists(there[0]) or psutil.Process(there[0]).status() == psutil.STATUS_ZOMBIE
+
+
+def _has_mark(one: psutil.Process, mark: str) -> bool:
+    try:
+        return one.environ().get(descendants.MARK) == mark
+    except psutil.Error:
+        return False
+
+
+def test_where_no_program_can_be_become_it_is_waited_for(tmp_path: Path) -> None:
+    (tmp_path / "hum").write_text("#!/bin/sh\necho $1,$HUM\nkill -INT $PPID\nsleep 0.2\nexit 7\n")
+    (tmp_path / "hum").chmod(0o755)
+    lines = (
+        "from unified_shell.core.machine.processes import exec",
+        "from unified_shell.core.machine.path_rules import WINDOWS_RULES",
+        "exec.HERE = WINDOWS_RULES",
+        f"told = exec.replace_process(['hum', 'a b'], {{'PATH': '{tmp_path}:/bin', 'HUM': '1'}})",
+        "print(type(told).__name__)",
+    )
+    done = subprocess.run([sys.executable, "-c", "\n".join(lines)], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (7, "a b,1\n", "")
+    absent = "\n".join(lines).replace("['hum'", "['no-such'")
+    assert subprocess.run([sys.executable, "-c", absent], capture_output=True, text=True, check=False).stdout == (
+        "FileNotFoundError\n"
+    )
 
 
 def test_a_child_that_lives_on_does_not_hold_us_up(tmp_path: Path) -> None:

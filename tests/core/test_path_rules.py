@@ -6,7 +6,7 @@ import random
 
 import pytest
 
-from unified_shell.core.machine.path_rules import POSIX_RULES, WINDOWS_RULES
+from unified_shell.core.machine.path_rules import POSIX_RULES, WINDOWS_RULES, PathRules
 
 CASES = 10_000
 DRIVES = ("C:", "d:", "\\\\server\\share", "//Server/share", "\\\\?\\C:", "\\\\?\\UNC\\server\\share", "", "C")
@@ -68,6 +68,16 @@ def test_where_a_path_lies(windows: bool) -> None:
             again = path.normcase(path.normpath(path.join(top, below)))
             assert again == path.normcase(path.normpath(plain)), (place, parent, below)
     assert inside > CASES // 10, "many of them lie there"
+
+
+@pytest.mark.parametrize("rules", [WINDOWS_RULES, POSIX_RULES], ids=["windows", "posix"])
+def test_no_place_lies_nowhere(rules: PathRules) -> None:
+    top = "C:\\" if rules.is_windows else "/"
+    for place, parent, lies in (
+        ("", top, False), ("", "", False), (top, top, True), (f"{top}a", top, True), (f"{top}ab", f"{top}a", False),
+        (f"{top}a", f"{top}a/", True), (f"{top}a/", f"{top}a", True), ("a", top, False),
+    ):  # fmt: skip
+        assert rules.inside(place, parent) == lies, (place, parent)
 
 
 @pytest.mark.parametrize(

@@ -39,10 +39,12 @@ class PathRules:
         return self.below(place, parent) is not None
 
     def below(self, place: str, parent: str) -> str | None:
-        """Return the part of `place` below `parent`, empty for itself; None where it is elsewhere."""
+        """Return the part of `place` below `parent`, empty for itself; None where it is elsewhere, or no place at all."""
+        if not place:
+            return None
         if not self.is_windows:
             top = parent.rstrip("/")
-            if place in (parent, top):
+            if place == parent or (top and place == top):
                 return ""
             return place[len(top) + 1 :] if place.startswith(f"{top}/") else None
         place, top = _plain(place), _plain(parent).rstrip("\\/")

@@ -15,6 +15,7 @@ from .ending import KILL, session_of
 __all__ = ["MARK", "end_marked", "end_session", "ending_with_us", "marked"]
 
 MARK = "_USH_STARTED"
+PROC = "/proc"
 # prctl(2).
 PR_SET_PDEATHSIG = 1
 
@@ -63,14 +64,26 @@ def ending_with_us() -> Callable[[], None] | None:
 def _with(wanted: bytes) -> list[int]:
     found = []
     try:
-        names = os.listdir("/proc")
+        names = os.listdir(PROC)
     except OSError:
-        return []
+        return _asked_for(os.fsdecode(wanted).partition("=")[2])
     for name in names:
         if not name.isdigit() or int(name) == os.getpid():
             continue
         # Somebody else's cannot be read, nor one that has just ended.
-        with contextlib.suppress(OSError), open(f"/proc/{name}/environ", "rb") as file:
+        with contextlib.suppress(OSError), open(f"{PROC}/{name}/environ", "rb") as file:
             if wanted in file.read().split(b"\0"):
                 found.append(int(name))
+    return found
+
+
+def _asked_for(mark: str) -> list[int]:
+    """Return the processes with a mark where the system shows none of them in files; others' cannot be asked."""
+    import psutil
+
+    found = []
+    for one in psutil.process_iter():
+        with contextlib.suppress(psutil.Error):
+            if one.pid != os.getpid() and one.environ().get(MARK) == mark:
+                found.append(one.pid)
     return found
