@@ -399,6 +399,10 @@ def test_an_environment_without_links_is_changed_while_nothing_runs_from_it(acco
     ush("package", "get", "swarmcast", "-e", "hive", "--yes")
     assert "Foresee" in ush("environment", "run", "hive", "--", "swarmcast", "--help")
     assert "all passed" in ush("verify", "hive")
+    assert "already an environment of ush" in ush(
+        "environment", "adopt", str(python.parents[1]), "--name", "other", code=2
+    )
+    assert "every entry is used" in ush("store", "sweep", "--yes")
     ush("undo", "--yes")
     assert ush("package", "list", "-e", "hive", "--json").count('"swarmcast"') == 0
     ush("environment", "drop", "hive", "--yes")

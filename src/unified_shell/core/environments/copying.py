@@ -18,7 +18,7 @@ from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.model.base_interpreter import base_of, check_base, check_base_for
 from unified_shell.core.environments.model.contents import Contents, Distribution
 from unified_shell.core.environments.model.foreign import foreign_distributions
-from unified_shell.core.environments.model.layout import link_place
+from unified_shell.core.environments.model.layout import is_of_ours, link_place
 from unified_shell.core.environments.model.registry import (
     Environment,
     check_name,
@@ -90,7 +90,7 @@ def find_source(
     here = join(host.working_directory, text)
     is_place = "/" in text or (os.path.isdir(here) and text not in environment_names(locations))
     place = os.path.normpath(here) if is_place else ""
-    if not place or inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
+    if not place or is_of_ours(place, locations.data):
         found = find_environment(text, host, locations)
         # Scopes share no store: what is in another one's is read like anything that something else made.
         if not found.foreign and not found.everyones and (into or locations).data == locations.data:

@@ -6,11 +6,12 @@ from unified_shell.core.changes.plan import About, Change, LineKind, Plan, chang
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.environments.model.adopted import ADOPTED, PROTECTED, is_protected, records_file
 from unified_shell.core.environments.model.foreign import read_foreign
+from unified_shell.core.environments.model.layout import is_of_ours
 from unified_shell.core.environments.model.registry import Environment, check_changeable, check_name
 from unified_shell.core.errors import Refused, UsageError
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, inside, join, shown, to_json_text, to_record_text
+from unified_shell.core.machine.places import Place, join, shown, to_json_text, to_record_text
 from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.shells.planning.everyone import check_for_everyone, check_not_of_others
 
@@ -47,7 +48,7 @@ def plan_adopt(folder: str, name: str, host: Host, locations: Locations) -> Chan
     """Plan to register an environment in place; nothing is written into it."""
     place = Place(os.path.normpath(join(host.working_directory, folder)))
     check_name(name, locations)
-    if inside(os.path.realpath(place), os.path.realpath(join(locations.data, "editions"))):
+    if is_of_ours(place, locations.data):
         raise UsageError(f"{place} is already an environment of ush", next_step=ush("environment", "list"))
     contents = read_foreign(name, place)
     if locations.scope is Scope.EVERYONE:

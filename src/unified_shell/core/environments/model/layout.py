@@ -5,11 +5,11 @@ import os
 from msgspec import Struct
 
 from unified_shell.core.machine.files.tree_links import leads_to
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place, inside, join
 
 WIRED_MARK = "wired"
 
-__all__ = ["WIRED_MARK", "Layout", "edition_number", "edition_place", "link_place", "link_target"]
+__all__ = ["WIRED_MARK", "Layout", "edition_number", "edition_place", "is_of_ours", "link_place", "link_target"]
 
 
 class Layout(Struct, frozen=True, kw_only=True):
@@ -79,6 +79,12 @@ def edition_place(data: str, name: str, number: int) -> Place:
 def link_target(name: str, number: int) -> str:
     """Return what the link holds: relative, so that the whole home can be moved."""
     return os.path.join("..", "editions", name, str(number))
+
+
+def is_of_ours(place: str, data: str) -> bool:
+    """Tell whether a place lies in an environment of this scope, links followed: in an edition, or one in its link's place."""
+    real = os.path.realpath(place)
+    return any(inside(real, os.path.realpath(join(data, name))) for name in ("editions", "environments"))
 
 
 def edition_number(link: str) -> int:

@@ -79,7 +79,8 @@ def sweep_store(entries: Sequence[StoreEntry], locations: Locations) -> int:
 def _kept(locations: Locations) -> frozenset[str]:
     """Return the contents of every edition and retired tree: undo may bring them back, and links to them stand."""
     found: set[str] = set()
-    tops = [locations.data + "/retired"]
+    # Where no links can be made, an edition in force is in its link's place.
+    tops: list[str] = [join(locations.data, "retired"), join(locations.data, "environments")]
     editions = join(locations.data, "editions")
     tops += [join(editions, name) for name in os.listdir(editions)] if os.path.isdir(editions) else []
     for top in tops:
