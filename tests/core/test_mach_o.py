@@ -14,6 +14,7 @@ from unified_shell.core.commands.judging import judge_file
 from unified_shell.core.commands.states import State
 from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import System, read_host
+from unified_shell.core.machine.programs import quarantine
 from unified_shell.core.machine.programs.mach_o import lacking_mac_libraries, read_mach_o
 
 MACHINES = {"x86_64": 0x01000007, "aarch64": 0x0100000C, "i386": 7, "ppc": 18}
@@ -124,7 +125,7 @@ def test_libraries_are_looked_for_where_the_loader_does(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("machine", ["aarch64", "x86_64"])
-def test_what_cannot_start_on_a_mac_is_told(tmp_path: Path, machine: str) -> None:
+def test_what_cannot_start_on_a_mac_is_told(tmp_path: Path, machine: str, monkeypatch: pytest.MonkeyPatch) -> None:
     host = msgspec.structs.replace(read_host({"PATH": "/bin"}), system=System.MACOS, architecture=machine)
     program = tmp_path / "weigh"
 
@@ -145,6 +146,15 @@ def test_what_cannot_start_on_a_mac_is_told(tmp_path: Path, machine: str) -> Non
     lacks = judged(part(machine, needs=("@rpath/libwax.dylib",)))
     assert lacks[:2] == (State.BROKEN, Cause.LIBRARY_ABSENT)
     assert lacks[2] == "needs @rpath/libwax.dylib, which is not where the loader looks for it"
+    # A stand-in for the system's program, which answers for what has the mark.
+    asked = tmp_path / "xattr"
+    asked.write_text('#!/bin/sh\n[ "$1 $2" = "-p com.apple.quarantine" ] && grep -q MARKED "$3" && echo 0083\n')
+    asked.chmod(0o755)
+    monkeypatch.setattr(quarantine, "XATTR", str(asked))
+    assert judged(whole) == (State.READY, Cause.UNKNOWN, "")
+    marked = judged(whole + b"MARKED")
+    assert marked[0] is State.READY
+    assert marked[2].endswith(f"to let it: xattr -d com.apple.quarantine {program}")
     other = judged(part("ppc"))
     assert other[0] is State.MISMATCHED
     assert os.path.exists(program)

@@ -6,6 +6,7 @@ import runpy
 import subprocess
 import time
 import tomllib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -35,17 +36,19 @@ from unified_shell.core.environments.trees.editions import make_edition, unrecor
 from unified_shell.core.environments.trees.store_filling import Ready
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.findings import Finding, Verdict
+from unified_shell.core.interpreters.adopted import read_adopted
+from unified_shell.core.interpreters.adopting import plan_adopt
 from unified_shell.core.interpreters.discovery import discover
 from unified_shell.core.interpreters.facts import InterpreterFacts, probe
 from unified_shell.core.machine.files.digests import digest_of_file
-from unified_shell.core.machine.host import System, read_host
+from unified_shell.core.machine.host import Host, System, read_host
 from unified_shell.core.machine.locations import Scope, locations_of
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.programs import program_names
 from unified_shell.core.machine.registry import registry
 from unified_shell.core.machine.registry.registry_windows import WindowsRegistry
 from unified_shell.core.shells.dialects.dialect import Side
-from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_findings, registry_steps
+from unified_shell.core.shells.wiring.registry_wiring import registry_entries, registry_findings, registry_steps
 from unified_shell.core.shells.wiring.wiring import Wiring
 from unified_shell.core.store.contents import Part, Store
 
@@ -231,13 +234,17 @@ def test_a_child_ends_with_its_launcher(hive: Wine) -> None:
         begun.wait()
 
 
-@pytest.mark.skipif(not LUA_SOURCE, reason="USH_TEST_LUA_SOURCE names no source archive of Lua")
-def test_a_real_interpreter_is_found_wired_started_by_a_new_session_and_undone(
-    hive: Wine, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    folder = lua_for_windows(hive)
-    shown = f"Z:{folder}".replace("/", "\\")
-    # Programs of Windows are started here by its second implementation, and named with their extension.
+@pytest.fixture(scope="module")
+def lua(hive: Wine) -> Path:
+    """A folder with lua.exe, made for Windows from the original archive."""
+    if not LUA_SOURCE:
+        pytest.skip("USH_TEST_LUA_SOURCE names no source archive of Lua")
+    return lua_for_windows(hive)
+
+
+@pytest.fixture
+def windows(hive: Wine, lua: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Host]:
+    """A Windows with that folder on PATH: its programs, which have an extension, and its registry are wine's."""
     started = subprocess.Popen
 
     def through_wine(argv: list[str], **how: Any) -> "subprocess.Popen[bytes]":
@@ -245,48 +252,57 @@ def test_a_real_interpreter_is_found_wired_started_by_a_new_session_and_undone(
             argv, how = [PROGRAM, *argv], {**how, "env": hive.variables()}
         return started(argv, **how)
 
+    winreg = WineRegistry(hive)
+    live = WindowsRegistry(winreg, lambda: None)
+    monkeypatch.setattr(registry, "_windows", lambda: live)
     monkeypatch.setattr(subprocess, "Popen", through_wine)
     monkeypatch.setattr(program_names, "PROGRAM_EXTENSION", ".exe")
-    (hive.top / "root").mkdir()
-    (hive.top / "root/System32").symlink_to(hive.drive / "windows/system32")
-    variables = {"PATH": str(folder), "HOME": str(hive.top / "home"), "SYSTEMROOT": str(hive.top / "root")}
-    host = msgspec.structs.replace(read_host(variables), system=System.WINDOWS, architecture="x86_64")
-    winreg = WineRegistry(hive)
-    try:
-        live = WindowsRegistry(winreg, lambda: None)
-        monkeypatch.setattr(registry, "_windows", lambda: live)
-        (lua,) = discover(host, roots=[str(folder)]).others
-        assert (lua.version, lua.word_size_bits, lua.architecture) == (LUA_VERSION, 64, "x86_64")
-        report = look_for_command("lua", host, {}, Wiring())
-        assert [one.path for one in report.candidates if one.state is CommandState.READY] == [
-            str(folder / "lua.exe")
-        ], report
-        (folder / "lua54.dll").rename(folder / "away.dll")
-        broken = next(one for one in look_for_command("lua", host, {}, Wiring()).candidates if one.position)
-        assert (broken.state, broken.why) == (
-            CommandState.BROKEN, "needs lua54.dll, which is in no folder that the loader searches",
-        )  # fmt: skip
-        (folder / "away.dll").rename(folder / "lua54.dll")
-        ask = '@lua -e "io.open([[C:\\t\\out.txt]], [[w]]):write(_VERSION)"\n'
-        assert hive.batch(ask) == []
-        locations = locations_of(host)
-        wiring = Wiring().with_entry("PATH", shown, Side.FRONT)
+    (hive.top / "root").mkdir(exist_ok=True)
+    if not (hive.top / "root/System32").exists():
+        (hive.top / "root/System32").symlink_to(hive.drive / "windows/system32")
+    variables = {"PATH": str(lua), "HOME": str(hive.top / "home"), "SYSTEMROOT": str(hive.top / "root")}
+    yield msgspec.structs.replace(read_host(variables), system=System.WINDOWS, architecture="x86_64")
+    winreg.close()
 
-        def verify() -> tuple[Finding, ...]:
-            assert hive.batch(ask) == ["Lua 5.4"]
-            return registry_findings("PATH", [shown], [], host)
 
-        steps = registry_steps(Wiring(), wiring, host, Scope.ME)
-        executor = Executor(locations=locations, journal=Journal(str(hive.top / "journal.sqlite")))
-        outcome = executor.perform(
-            change_of(Plan(aim="Put Lua on Path"), prepare=lambda _staging: steps, verify=verify)
-        )
-        assert [one.verdict for one in outcome.findings] == [Verdict.PASSED]
-        executor.perform(undo_change(executor, outcome.number, derive=lambda _steps: ()))
-        assert hive.batch(ask) == []
-        assert live.read(KEYS[Scope.ME], "Path") is None
-    finally:
-        winreg.close()
+def test_a_real_interpreter_is_found_and_judged(lua: Path, windows: Host) -> None:
+    (found,) = discover(windows, roots=[str(lua)]).others
+    assert (found.version, found.word_size_bits, found.architecture) == (LUA_VERSION, 64, "x86_64")
+    first = next(one for one in look_for_command("lua", windows, {}, Wiring()).candidates if one.position)
+    assert (first.path, first.state) == (str(lua / "lua.exe"), CommandState.READY)
+    (lua / "lua54.dll").rename(lua / "away.dll")
+    broken = next(one for one in look_for_command("lua", windows, {}, Wiring()).candidates if one.position)
+    (lua / "away.dll").rename(lua / "lua54.dll")
+    assert broken.state is CommandState.BROKEN
+    assert broken.why == "needs lua54.dll, which is in no folder that the loader searches"
+
+
+def test_it_is_adopted_wired_started_by_a_new_session_and_all_of_it_undone(
+    hive: Wine, lua: Path, windows: Host
+) -> None:
+    locations = locations_of(windows)
+    executor = Executor(locations=locations, journal=Journal(str(hive.top / "journal.sqlite")))
+    shown = f"Z:{lua}".replace("/", "\\")
+    ask = '@lua -e "io.open([[C:\\t\\out.txt]], [[w]]):write(_VERSION)"\n'
+    assert hive.batch(ask) == []
+    adopted = executor.perform(plan_adopt(str(lua / "lua.exe"), "comb", windows, locations))
+    assert [(one.name, one.language, one.version) for one in read_adopted(locations)] == [
+        ("comb", "lua", LUA_VERSION)
+    ]
+    steps = registry_steps(Wiring(), Wiring().with_entry("PATH", shown, Side.FRONT), windows, Scope.ME)
+
+    def verify() -> tuple[Finding, ...]:
+        assert hive.batch(ask) == ["Lua 5.4"]
+        return registry_findings("PATH", [shown], [], windows)
+
+    plan = Plan(aim="Put Lua on Path")
+    outcome = executor.perform(change_of(plan, prepare=lambda _staging: steps, verify=verify))
+    assert [one.verdict for one in outcome.findings] == [Verdict.PASSED]
+    for number in (outcome.number, adopted.number):
+        executor.perform(undo_change(executor, number, derive=lambda _steps: ()))
+    assert hive.batch(ask) == []
+    assert shown not in [one.text for one in registry_entries("PATH", windows)]
+    assert read_adopted(locations) == ()
 
 
 def lua_for_windows(wine: Wine) -> Path:

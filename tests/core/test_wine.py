@@ -8,10 +8,11 @@ import msgspec
 import pytest
 
 from support.account import BASE_PYTHON
-from support.windows_programs import COMPILER, make_programs, needs_compiler
+from support.windows_programs import COMPILER, compiled, make_programs, needs_compiler
 from support.wine import PROGRAM, Wine
 from support.wine_registry import WineRegistry
 from unified_shell.core.changes.step_state import StepState
+from unified_shell.core.commands.candidates import look_for_command
 from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.interpreters.registered import forgetting_steps, registered_interpreters, registration_steps
 from unified_shell.core.machine.host import System, read_host
@@ -158,6 +159,33 @@ def test_interpreters_are_found_in_three_views_and_registered(
     assert not [
         key for key in parse_registry_text(wine.exported(r"HKEY_CURRENT_USER\Software\Python")) if "mine" in key
     ]
+
+
+@needs_compiler
+def test_which_file_a_name_starts(wine: Wine) -> None:
+    """By the order of PATHEXT in each directory, and directory by directory: as the prompt has it."""
+    (wine.drive / "t").mkdir(exist_ok=True)
+    says = 'int puts(const char *); int main(void) { puts("exe in two"); return 0; }'
+    program = compiled(wine.drive / "t/says.exe", says)
+    folders = [wine.drive / "search/one", wine.drive / "search/two"]
+    for folder, endings in zip(folders, (("cmd", "txt"), ("bat", "cmd", "exe")), strict=True):
+        folder.mkdir(parents=True)
+        for ending in endings:
+            (folder / f"hum.{ending}").write_bytes(f"@echo {ending} in {folder.name}\r\n".encode())
+            (folder / f"hum.{ending}").chmod(0o755)
+    shutil.copy(program, folders[1] / "hum.exe")
+    for order, typed in (
+        (".EXE;.BAT;.CMD", "hum"), (".CMD;.BAT;.EXE", "hum"), (".BAT;.EXE", "hum"), (".EXE", "hum"),
+        (".BAT;.EXE;.CMD", "hum.exe"), (".EXE;.CMD", "hum.cmd"),
+    ):  # fmt: skip
+        (said,) = wine.batch(
+            f"@set PATHEXT={order}\n@set PATH=C:\\search\\one;C:\\search\\two;%PATH%\n@call {typed} >C:\\t\\out.txt\n"
+        )
+        variables = {"PATH": ":".join(map(str, folders)), "PATHEXT": order}
+        host = msgspec.structs.replace(read_host(variables), system=System.WINDOWS, architecture="x86_64")
+        found = next(one for one in look_for_command(typed, host, {}, Wiring()).candidates if one.position)
+        place = Path(found.path)
+        assert said == f"{place.suffix[1:]} in {place.parent.name}", (order, typed)
 
 
 def test_entering_twice_and_leaving_once_gives_the_prompt_back(wine: Wine) -> None:

@@ -7,12 +7,13 @@ from msgspec import Struct
 
 from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import join
+from unified_shell.core.machine.places import join, typed
 from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.programs.mach_o import lacking_mac_libraries, read_mach_o
 from unified_shell.core.machine.programs.pe import lacking_windows_libraries, read_pe
 from unified_shell.core.machine.programs.program_names import is_of_this_system, is_store_alias
+from unified_shell.core.machine.programs.quarantine import LETTING_GO, is_quarantined
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
 from .states import State
@@ -80,6 +81,10 @@ def _judge_needs(
     if facts.kind is FileKind.MACH_O and (absent := lacking_mac_libraries(path, host.architecture)):
         why = f"needs {absent[0]}, which is not where the loader looks for it"
         return Judgement(kind=facts.kind, state=State.BROKEN, why=why, library=absent[0], cause=Cause.LIBRARY_ABSENT)
+    if facts.kind is FileKind.MACH_O and is_quarantined(path):
+        let_go = " ".join((*LETTING_GO, typed(path)))
+        why = f"was downloaded: macOS asks before it starts it, or refuses to; to let it: {let_go}"
+        return Judgement(kind=facts.kind, why=why)
     lacks = lacking_libraries(path, library_path) if facts.kind is FileKind.ELF else ()
     if lacks:
         missing = next((one.library for one in lacks if not one.version), "")
