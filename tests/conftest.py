@@ -1,13 +1,20 @@
 """Fixtures shared by all tests."""
 
 import os
+import shutil
 import signal
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from support.account import Account
+from support.wine import PROGRAM, Wine
 from unified_shell.demo.study import make_study_index
+
+# Whose tests share a prefix.
+IN_WINE = ("test_wine.py", "test_windows_environments.py")
 
 
 @pytest.fixture
@@ -26,6 +33,16 @@ def study(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+@pytest.fixture(scope="session")
+def wine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Wine]:
+    """A prefix of wine for all tests that need one: it takes ten seconds to make, and 700 MB."""
+    if not PROGRAM:
+        pytest.skip("wine is not here")
+    top = tmp_path_factory.mktemp("wine")
+    yield Wine(top)
+    shutil.rmtree(top, ignore_errors=True)
+
+
 @pytest.fixture
 def apiary(account: Account, study: Path) -> Account:
     """An account that takes packages from the apiary study, with an empty environment `hive`."""
@@ -38,6 +55,20 @@ def apiary(account: Account, study: Path) -> Account:
 def pytest_xdist_auto_num_workers() -> int:
     """Most of a test is waiting for a session of a shell to come up: two tests for each processor keep it busy."""
     return 2 * (os.cpu_count() or 1)
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> Any:
+    """Of tests that are spread over processes, those that share a prefix of wine go to one."""
+    if config.getoption("dist") != "load":
+        return None
+    from xdist.scheduler import LoadScopeScheduling  # type: ignore[import-untyped]  # it has no types
+
+    class Together(LoadScopeScheduling):  # type: ignore[misc]
+        def _split_scope(self, nodeid: str) -> str:
+            return "wine" if nodeid.partition("::")[0].endswith(IN_WINE) else nodeid
+
+    return Together(config, log)
 
 
 def pytest_configure() -> None:

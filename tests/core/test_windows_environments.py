@@ -160,17 +160,16 @@ def test_the_launchers_are_what_their_source_gives(tmp_path: Path) -> None:
 
 
 @pytest.fixture(scope="module")
-def hive(tmp_path_factory: pytest.TempPathFactory) -> Wine:
+def hive(wine: Wine) -> Wine:
     """A prefix with the environment in it, whose Python tells what it got."""
-    if not PROGRAM or COMPILER is None:
-        pytest.skip("wine, or the compiler for Windows, is not here")
-    top = tmp_path_factory.mktemp("hive")
-    wine = Wine(top)
+    if COMPILER is None:
+        pytest.skip("the compiler for Windows is not here")
+    top = wine.top
     python = make_fake_python(top / "fake.exe").read_bytes()
     base = base_for_windows(wine.drive / "base", python)
     tree = wine.drive / "envs/hive two"
     tree.mkdir(parents=True)
-    (wine.drive / "t").mkdir()
+    (wine.drive / "t").mkdir(exist_ok=True)
     make_environment(tree, base, top)
     make_starter(wine.drive / "t/starter.exe")
     return wine

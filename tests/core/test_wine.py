@@ -9,7 +9,7 @@ import pytest
 
 from support.account import BASE_PYTHON
 from support.windows_programs import COMPILER, compiled, make_programs, needs_compiler
-from support.wine import PROGRAM, Wine
+from support.wine import Wine
 from support.wine_registry import WineRegistry
 from unified_shell.core.changes.step_state import StepState
 from unified_shell.core.commands.candidates import look_for_command
@@ -28,15 +28,8 @@ from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.wiring.registry_wiring import KEYS, registry_export, registry_steps
 from unified_shell.core.shells.wiring.wiring import Wiring
 
-pytestmark = pytest.mark.skipif(not PROGRAM, reason="wine is not here")
 USER = KEYS[Scope.ME]
 EXPANDABLE = RegistryKind.EXPANDABLE
-
-
-@pytest.fixture(scope="module")
-def wine(tmp_path_factory: pytest.TempPathFactory) -> Wine:
-    """A prefix for all tests of this file: making one takes ten seconds."""
-    return Wine(tmp_path_factory.mktemp("wine"))
 
 
 def test_a_registry_file_means_there_what_it_means_here(wine: Wine) -> None:

@@ -24,7 +24,7 @@ from support.interpreters import script_tree
 from support.restoring import restore
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
-EVERY = int(os.environ.get("USH_KILL_EVERY", "149"))
+EVERY = int(os.environ.get("USH_KILL_EVERY", "211"))
 SETTLE = ["index", "drop", "no-such-index", "--yes"]
 
 # Each command is killed in the state that the ones before it left.
@@ -183,7 +183,9 @@ def chosen(points: list[str], *, few: bool = True) -> list[int]:
     if not few:
         moves = [at for at, point in enumerate(points) if point == "os.rename" and steps[0] < at < steps[-1]]
         return sorted({0, max(steps[0] - 1, 0), *moves})
-    return sorted({*steps[:1], *steps[1:-1:24], *steps[-1:], *range(0, len(points), EVERY)})
+    # One while it is prepared, of which nothing may be left.
+    some = {steps[0] // 2, *range(EVERY // 2, len(points), EVERY)}
+    return sorted({*steps[:1], *steps[1:-1:24], *steps[-1:], *some})
 
 
 @pytest.fixture
