@@ -14,7 +14,7 @@ from unified_shell.core.commands.judging import judge_file
 from unified_shell.core.commands.states import State
 from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import System, read_host
-from unified_shell.core.machine.programs import quarantine
+from unified_shell.core.machine.processes import quarantine
 from unified_shell.core.machine.programs.mach_o import lacking_mac_libraries, read_mach_o
 
 MACHINES = {"x86_64": 0x01000007, "aarch64": 0x0100000C, "i386": 7, "ppc": 18}

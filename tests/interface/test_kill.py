@@ -24,7 +24,7 @@ from support.interpreters import script_tree
 from support.restoring import restore
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
-EVERY = int(os.environ.get("USH_KILL_EVERY", "211"))
+EVERY = int(os.environ.get("USH_KILL_EVERY", "401"))
 SETTLE = ["index", "drop", "no-such-index", "--yes"]
 
 # Each command is killed in the state that the ones before it left.

@@ -8,12 +8,12 @@ from msgspec import Struct
 from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join, typed
+from unified_shell.core.machine.processes.quarantine import LETTING_GO, is_quarantined
 from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.programs.mach_o import lacking_mac_libraries, read_mach_o
 from unified_shell.core.machine.programs.pe import lacking_windows_libraries, read_pe
 from unified_shell.core.machine.programs.program_names import is_of_this_system, is_store_alias
-from unified_shell.core.machine.programs.quarantine import LETTING_GO, is_quarantined
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
 
 from .states import State
