@@ -7,8 +7,8 @@ from msgspec import Struct
 
 from unified_shell.core.findings import Cause
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import join, typed
-from unified_shell.core.machine.processes.quarantine import LETTING_GO, is_quarantined
+from unified_shell.core.machine.places import join
+from unified_shell.core.machine.processes.quarantine import MARK, is_quarantined
 from unified_shell.core.machine.programs.elf import bytes_cut_off
 from unified_shell.core.machine.programs.executables import Executable, FileKind, is_executable_file, read_executable
 from unified_shell.core.machine.programs.mach_o import lacking_mac_libraries, read_mach_o
@@ -82,8 +82,7 @@ def _judge_needs(
         why = f"needs {absent[0]}, which is not where the loader looks for it"
         return Judgement(kind=facts.kind, state=State.BROKEN, why=why, library=absent[0], cause=Cause.LIBRARY_ABSENT)
     if facts.kind is FileKind.MACH_O and is_quarantined(path):
-        let_go = " ".join((*LETTING_GO, typed(path)))
-        why = f"was downloaded: macOS asks before it starts it, or refuses to; to let it: {let_go}"
+        why = f"was downloaded: macOS asks before it starts it, or refuses to, while it has the mark {MARK}"
         return Judgement(kind=facts.kind, why=why)
     lacks = lacking_libraries(path, library_path) if facts.kind is FileKind.ELF else ()
     if lacks:

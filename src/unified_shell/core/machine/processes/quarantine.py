@@ -4,12 +4,11 @@ import os
 
 from unified_shell.core.machine.processes.processes import run_program
 
-__all__ = ["LETTING_GO", "is_quarantined"]
+__all__ = ["MARK", "is_quarantined"]
 
 # The system's own program for what files have beside their content (xattr(1)); Python has no call for it there.
 XATTR = "/usr/bin/xattr"
 MARK = "com.apple.quarantine"
-LETTING_GO = ("xattr", "-d", MARK)
 ASK_SECONDS = 5.0
 
 

@@ -21,14 +21,11 @@ def has_proc() -> bool:
     return os.path.exists("/proc/self/environ")
 
 
-def writing_words(*, quick: bool = True) -> tuple[str, ...]:
-    """Return the words that write the variables of whoever runs them into the file named behind; all are absolute paths.
-
-    Where it need not be `quick`, perl is not looked for.
-    """
+def writing_words() -> tuple[str, ...]:
+    """Return the words that write the variables of whoever runs them into the file named behind; all are absolute paths."""
     if has_proc():
         return ("/bin/cp", "-f", "/proc/self/environ")
-    if quick and os.access(PERL, os.X_OK):
+    if os.access(PERL, os.X_OK):
         return (PERL, "-e", IN_PERL)
     return (sys.executable, "-I", "-S", str(Path(__file__).with_name("write_variables.py")))
 
