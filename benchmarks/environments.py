@@ -31,7 +31,7 @@ from unified_shell.core.environments.model.registry import find_environment
 from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.registered import Index
-from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, locations_of
 from unified_shell.core.transfers.fetching import Fetcher

@@ -27,7 +27,7 @@ from packaging.requirements import Requirement
 from unified_shell.core.distributions.tags import supported_tags
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.registered import Index
-from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.resolution.driver import Target, run_solver
 from unified_shell.core.transfers.fetching import Fetcher

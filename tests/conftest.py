@@ -3,6 +3,8 @@
 import os
 import shutil
 import signal
+import sys
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -13,8 +15,15 @@ from support.account import Account
 from support.wine import PROGRAM, Wine
 from unified_shell.demo.study import make_study_index
 
-# Whose tests share a prefix.
-IN_WINE = ("test_wine.py", "test_windows_environments.py")
+# Which tests go to one process, by the file they stand in: they share what takes long to make.
+TOGETHER = {
+    "test_wine.py": "wine",
+    "test_windows_environments.py": "wine",
+    "test_house.py": "house",
+    "test_completion.py": "completion",
+}
+# A home with one of everything, and some sixty faults made in it: two processes make one each.
+HALVES = ("test_faults.py",)
 
 
 @pytest.fixture
@@ -59,20 +68,26 @@ def pytest_xdist_auto_num_workers() -> int:
 
 @pytest.hookimpl(optionalhook=True)
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> Any:
-    """Of tests that are spread over processes, those that share a prefix of wine go to one."""
+    """Of tests that are spread over processes, those that share what takes long to make go to one."""
     if config.getoption("dist") != "load":
         return None
     from xdist.scheduler import LoadScopeScheduling  # type: ignore[import-untyped]  # it has no types
 
     class Together(LoadScopeScheduling):  # type: ignore[misc]
         def _split_scope(self, nodeid: str) -> str:
-            return "wine" if nodeid.partition("::")[0].endswith(IN_WINE) else nodeid
+            file = nodeid.partition("::")[0].rpartition("/")[2]
+            half = f"{file} {zlib.crc32(nodeid.encode()) % 2}" if file in HALVES else nodeid
+            return TOGETHER.get(file, half)
 
     return Together(config, log)
 
 
 def pytest_configure() -> None:
-    """Let interrupts through: where the tests were started in the background, what they start would ignore them too."""
+    """Let interrupts through: where the tests were started in the background, what they start would ignore them too.
+
+    Rewritten assertions are kept, whatever the variables say: to rewrite them takes each process eight seconds.
+    """
+    sys.dont_write_bytecode = False
     if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
         signal.signal(signal.SIGINT, signal.default_int_handler)
 
@@ -82,5 +97,5 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items if "USH_TEST_WITHOUT_POSIX" in os.environ else ():
         if item.get_closest_marker("posix"):
             item.add_marker(pytest.mark.skip(reason="it needs what only POSIX has"))
-    longest = ("test_kill.py", "test_any_order.py")
+    longest = ("test_kill.py", "test_any_order.py", "test_faults.py", "test_completion.py")
     items.sort(key=lambda item: longest.index(item.path.name) if item.path.name in longest else len(longest))

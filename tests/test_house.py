@@ -4,6 +4,7 @@ import ast
 import re
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -61,7 +62,8 @@ ALLOWED = {
 }
 
 
-def _modules() -> dict[str, ast.Module]:
+@cache
+def modules() -> dict[str, ast.Module]:
     found = {}
     for path in sorted(SOURCE.rglob("*.py")):
         if "study_data" not in path.parts:
@@ -89,9 +91,9 @@ def _imports(name: str, tree: ast.Module, known: set[str], *, everywhere: bool =
     return found
 
 
-MODULES = _modules()
-PACKAGES = {name for name in MODULES if (SOURCE.parent / Path(*name.split("."))).is_dir()}
-IMPORTS = {name: _imports(name, tree, set(MODULES)) for name, tree in MODULES.items()}
+@cache
+def imports_of_all() -> dict[str, set[str]]:
+    return {name: _imports(name, tree, set(modules())) for name, tree in modules().items()}
 
 
 def _layer(name: str) -> int:
@@ -110,12 +112,12 @@ def _folder(name: str) -> tuple[str, int] | None:
     order = FOLDERS.get(parts[2]) if len(parts) > 3 and parts[1] == "core" else None
     if order is None:
         return None
-    return parts[2], order.index(parts[3] if len(parts) > 4 or name in PACKAGES else ".")
+    return parts[2], order.index(parts[3] if len(parts) > 4 or (SOURCE.parent / Path(*parts)).is_dir() else ".")
 
 
 def test_arrows_point_down() -> None:
     wrong = []
-    for name, imports in IMPORTS.items():
+    for name, imports in imports_of_all().items():
         for other in imports:
             if not other.startswith("unified_shell"):
                 continue
@@ -136,8 +138,8 @@ def test_a_folder_is_seen_at_a_glance() -> None:
 
 def test_no_import_cycle() -> None:
     edges = {
-        name: {one for one in _imports(name, tree, set(MODULES), everywhere=False) if one in MODULES and one != name}
-        for name, tree in MODULES.items()
+        name: _imports(name, tree, set(modules()), everywhere=False) & modules().keys() - {name}
+        for name, tree in modules().items()
     }
     done: set[str] = set()
 
@@ -153,12 +155,12 @@ def test_no_import_cycle() -> None:
 
 
 def test_the_core_has_no_interface_code() -> None:
-    for name, imports in IMPORTS.items():
+    for name, imports in imports_of_all().items():
         if name.startswith("unified_shell.core"):
             assert not {one.split(".")[0] for one in imports} & {"click", "rich"}, name
             calls = [
                 node.func.id
-                for node in ast.walk(MODULES[name])
+                for node in ast.walk(modules()[name])
                 if isinstance(node, ast.Call) and isinstance(node.func, ast.Name)
             ]
             assert "print" not in calls, name
@@ -167,7 +169,7 @@ def test_the_core_has_no_interface_code() -> None:
 def test_what_a_system_gives_is_asked_through_the_machine_room() -> None:
     """No other room names what only POSIX has, and only the shells' rooms ask which system it is."""
     wrong = []
-    for name, tree in MODULES.items():
+    for name, tree in modules().items():
         if ".core.machine." in name or name.rpartition(".")[2] in NEVER_IMPORTED:
             continue
         for node in ast.walk(tree):
@@ -184,7 +186,7 @@ def test_what_a_system_gives_is_asked_through_the_machine_room() -> None:
 
 
 def test_public_names_are_listed_as_they_are() -> None:
-    for name, tree in MODULES.items():
+    for name, tree in modules().items():
         listed = [
             node.value
             for node in tree.body
@@ -221,7 +223,7 @@ COMMAND = re.compile(
 def test_what_a_person_is_told_to_type_is_data() -> None:
     """Names hold spaces and quotes: a command line is a value, and quoted in one place."""
     found = []
-    for name, tree in MODULES.items():
+    for name, tree in modules().items():
         documented = ast.Module | ast.ClassDef | ast.FunctionDef
         docs = {
             id(node.body[0].value)
@@ -253,7 +255,7 @@ def _code_lines(node: ast.FunctionDef, lines: list[str]) -> int:
 
 
 def test_modules_and_functions_are_short() -> None:
-    for name, tree in MODULES.items():
+    for name, tree in modules().items():
         path = SOURCE.parent / Path(*name.split("."))
         file = path / "__init__.py" if path.is_dir() else path.with_suffix(".py")
         assert len(file.read_text().splitlines()) <= 400, name

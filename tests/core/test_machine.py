@@ -10,7 +10,7 @@ import psutil
 import pytest
 
 from unified_shell.core.errors import InterpreterUnusable
-from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.files.durable import FileMode, replace_file
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import locations_of

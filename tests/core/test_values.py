@@ -84,6 +84,7 @@ WORKERS = {
     "SuiteMaking",
     "CapturePlan",
     "Equipping",
+    "ComingInterpreter",
     "LockTarget",
     "PlannedSuites",
     "EnvironmentLock",

@@ -39,7 +39,8 @@ from unified_shell.core.findings import Finding, Verdict
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.adopting import plan_adopt
 from unified_shell.core.interpreters.discovery import discover
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.host import Host, System, read_host
 from unified_shell.core.machine.locations import Scope, locations_of

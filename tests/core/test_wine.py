@@ -13,7 +13,7 @@ from support.wine import Wine
 from support.wine_registry import WineRegistry
 from unified_shell.core.changes.step_state import StepState
 from unified_shell.core.commands.candidates import look_for_command
-from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.registered import forgetting_steps, registered_interpreters, registration_steps
 from unified_shell.core.machine.host import System, read_host
 from unified_shell.core.machine.locations import Scope

@@ -13,6 +13,7 @@ import pytest
 
 from support.account import Account, visible_state
 from support.faults import FAULTS, apiary_home, sting
+from support.restoring import restore
 from unified_shell.core.findings import Cause
 from unified_shell.core.verification.checks.table import CHECKS
 
@@ -35,8 +36,7 @@ def whole(prepared: tuple[Account, Path]) -> Iterator[Account]:
     """That home, and as it was again afterwards."""
     account, kept = prepared
     yield account
-    shutil.rmtree(account.home)
-    shutil.copytree(kept, account.home, symlinks=True)
+    restore(account.home, kept)
 
 
 def _faults(account: Account, *words: str) -> list[dict[str, str]]:

@@ -20,7 +20,7 @@ import pytest
 from support import kill_driver
 from support.account import BASE_PYTHON, Account, visible_state
 from support.hand_made import hand_made
-from support.interpreters import script_tree
+from support.interpreters import archive_of, catalog_of, script_tree
 from support.restoring import restore
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
@@ -90,6 +90,10 @@ COMMANDS = (
     ["!printf '[outfit]\\nname = \"killed\"\\n' > outfit.toml"],
     ["outfit", "equip", "outfit.toml", "--drop-unnamed", "--yes"],
     ["undo", "--yes"],
+    # An interpreter that is lacking, and an environment that stands on it, in one change.
+    ["!printf '%s' '{coming}' > outfit.toml"],
+    ["outfit", "equip", "outfit.toml", "--yes"],
+    ["undo", "--yes"],
     ["interpreter", "drop", "mine", "--yes"],
     ["index", "drop", "apiary", "--yes"],
 )
@@ -123,6 +127,17 @@ form = "binary"
 front = ["tools"]
 [variables]
 HIVE_DATA = "{home}/data"
+"""
+
+
+COMING = """\
+[outfit]
+name = "coming"
+[catalog.lua]
+url = "lua"
+[environment.combs]
+language = "lua"
+interpreter = "==5.99.*"
 """
 
 
@@ -209,6 +224,9 @@ def _furnish(account: Account) -> None:
     script_tree(account.home / "queen")
     account.write("queen/setup.sh", "export HUM_QUEEN=1\n")
     account.write("outfit.toml", OUTFIT)
+    archive = archive_of(script_tree(account.home / "lua-5.99.1", "5.99.1"), account.home / "lua-5.99.1.tar.gz")
+    shutil.rmtree(account.home / "lua-5.99.1")
+    catalog_of(account.home / "lua", archive, version="5.99.1")
     account.more["USH_REGISTRY"] = str(account.home / "hive.reg")
 
 
@@ -236,7 +254,8 @@ def kill_each(harness: Harness, commands: Iterable[list[str]], study: Path) -> C
     for command in commands:
         count += 1
         if command[0].startswith("!"):
-            subprocess.run(command[0][1:], shell=True, cwd=account.home, check=True)
+            line = command[0][1:].replace("{coming}", COMING)
+            subprocess.run(line, shell=True, cwd=account.home, check=True)
             continue
         words = [str(study) if word == "{study}" else word for word in command]
         harness.keep()

@@ -103,7 +103,7 @@ def test_a_library_that_its_interpreter_does_not_find_is_a_fault(tmp_path: Path)
     own = account.environment() / "environment.json"
     # As an earlier version wrote it: two words to Tcl.
     own.write_text(own.read_text().replace("bee\\\\ keeper", "bee keeper"))
-    assert "Tcl does not find it" in account.ush("verify", "hive", code=1).out
+    assert "TCLLIBPATH does not lead to it" in account.ush("verify", "hive", code=1).out
     assert not list((account.environment() / "lib/tcl").iterdir()), "what was put there is gone again"
 
 

@@ -1,6 +1,5 @@
 """Outfits: compared, carried out in one change, undone, repeated elsewhere, captured, locked; and what goes wrong."""
 
-import hashlib
 import os
 import shutil
 import sys
@@ -11,9 +10,9 @@ from pathlib import Path
 import pytest
 
 from support.account import Account, visible_state
+from support.interpreters import archive_of, catalog_of
 from support.suites import suite
 from support.wheels import wheel
-from unified_shell.core.machine.host import read_host
 from unified_shell.demo.sample_suite import make_humscan_catalog
 
 PYTHONS = f"{Path(sys.executable).parent}:/usr/bin:/bin"
@@ -463,7 +462,9 @@ def test_a_package_for_another_python_has_that_one_named_and_it_is_the_next_plan
     )
     assert advice in said
     account.write("outfit.toml", f"{text}interpreter = '==3.13.*'\n")
-    assert "Install the interpreter python-3.13" in account.ush("outfit", "plan", code=1).out
+    planned = account.ush("outfit", "plan", code=1).out
+    assert "interpreter python-3.13" in planned
+    assert "combgraph 2.0" in planned
     assert visible_state(account.home) == before | {"outfit.toml": visible_state(account.home)["outfit.toml"]}
 
 
@@ -519,33 +520,45 @@ def test_a_library_of_another_language_is_equipped_kept_captured_and_refused_on_
         assert visible_state(outfit.home) == before
 
 
-def test_a_lacking_interpreter_comes_first_and_one_line_undoes_both(account: Account) -> None:
+def _describe_lua(account: Account, promised: str) -> None:
+    """Make a catalog of a Lua that starts a real one, and says that it is 5.99.1."""
     program = '#!/bin/sh\n[ "$1" != -v ] || { echo "Lua 5.99.1"; exit; }\nexec /usr/bin/lua "$@"\n'
+    tree = account.home / "made/lua-5.99.1"
     account.write("made/lua-5.99.1/bin/lua", program, 0o755)
-    (account.home / "catalog").mkdir()
-    archive = account.home / "catalog/lua-5.99.1.tar.gz"
-    with tarfile.open(archive, "w:gz") as packed:
-        packed.add(account.home / "made/lua-5.99.1", "lua-5.99.1")
+    archive = archive_of(tree, account.home / "lua-5.99.1.gz")
+    catalog_of(account.home / "catalog", archive.rename(account.home / "lua-5.99.1.tar.gz"), version=promised)
     shutil.rmtree(account.home / "made")
-    account.write(
-        "catalog/lua.toml",
-        'kind = "interpreter"\nname = "lua"\nlanguage = "lua"\nversion = "5.99.1"\nsummary = "Lua"\n'
-        f'[licence]\nspdx = "MIT"\n[[form]]\nkind = "binary"\nplatform = "{read_host().platform}"\n'
-        f'file = "{archive.name}"\nurl = "{archive.name}"\nsize = {archive.stat().st_size}\n'
-        f'sha256 = "{hashlib.sha256(archive.read_bytes()).hexdigest()}"\n',
-    )
-    account.write("catalog/catalog.toml", '[[description]]\nfile = "lua.toml"\n')
+
+
+def test_a_lacking_interpreter_comes_in_the_same_change(account: Account) -> None:
+    _describe_lua(account, "5.99.1")
     text = '[outfit]\nname = "combs"\n[catalog.own]\nurl = "catalog"\n[environment.combs]\nlanguage = "lua"\n'
     account.write("outfit.toml", text + 'interpreter = "==5.99.*"\n')
     before = visible_state(account.home)
-    assert "Install the interpreter lua-5.99.1" in account.ush("outfit", "plan", code=1).out
+    planned = account.ush("outfit", "plan", code=1).out
+    assert "interpreter lua-5.99.1" in planned
+    assert "environment combs" in planned, "one plan for both"
     done = account.ush("outfit", "equip", "--yes").out
     assert "its interpreter is ~/.local/share/unified-shell/interpreters/lua-5.99.1/bin/lua" in done
     assert "this machine has all of it" in account.ush("outfit", "plan").out
-    assert "outfit equip" in account.ush("undo", "1", "--yes", code=3).err, "the environment stands on it"
-    (line,) = [one for one in done.splitlines() if one.startswith("Undo all of it")]
-    account.ush(*line.partition(": ush ")[2].split(), "--yes")
+    assert "Lua 5.99.1" in account.ush("environment", "run", "combs", "--", "lua", "-v").out
+    assert len(account.ush("journal", "--json").json()["items"]) == 1
+    account.ush("undo", "--yes")
     assert visible_state(account.home) == before
+
+
+def test_an_interpreter_that_is_not_as_promised_changes_nothing(account: Account) -> None:
+    _describe_lua(account, "5.99.2")
+    account.write(
+        "outfit.toml",
+        '[outfit]\nname = "combs"\n[catalog.own]\nurl = "catalog"\n[environment.combs]\nlanguage = "lua"\n'
+        'interpreter = "==5.99.*"\n',
+    )
+    before = visible_state(account.home)
+    said = account.ush("outfit", "equip", "--yes", code=4).err
+    assert "lua-5.99.2 is Lua 5.99.1; 5.99.2 was promised; nothing was changed" in said
+    assert visible_state(account.home) == before
+    assert not list((account.data / "interpreters").iterdir())
 
 
 def test_an_environment_is_offered_in_the_change_that_makes_it(outfit: Account, study: Path) -> None:

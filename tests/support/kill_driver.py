@@ -5,6 +5,7 @@ and each step of a change, before and after it. So every state that a killed pro
 """
 
 import errno
+import gc
 import importlib
 import json
 import os
@@ -97,6 +98,8 @@ def child(request: dict[str, object], report: int) -> None:
 
 def serve() -> None:
     warm()
+    # What all children share is not looked through again in each, which would also copy it.
+    gc.freeze()
     for line in sys.stdin:
         request = json.loads(line)
         reading, writing = os.pipe()

@@ -6,6 +6,7 @@ that opens it in a session of a shell.
 """
 
 import atexit
+import gc
 import json
 import os
 import signal
@@ -67,6 +68,8 @@ def _serve(address: str) -> None:
     if WITHOUT_POSIX in os.environ:
         strip()
     warm()
+    # What all calls share is not looked through again in each, which would also copy it.
+    gc.freeze()
     # Whoever answers a call is forgotten by itself.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     with socket.socket(socket.AF_UNIX) as door:

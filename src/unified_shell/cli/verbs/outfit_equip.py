@@ -7,7 +7,6 @@ import click
 from unified_shell.cli.change_flow import ChangeOptions, change_options, check_rights_for, perform
 from unified_shell.cli.context import Context, pass_context
 from unified_shell.cli.parsing.abbreviations import CheckedCommand
-from unified_shell.core.next_steps import ush
 
 from .outfit_context import read_equipping, read_pack
 
@@ -33,17 +32,15 @@ def plan(context: Context, file: str, *, as_json: bool) -> None:
     import msgspec
 
     from unified_shell.core.outfits.drift import drift_of
-    from unified_shell.core.outfits.equip_plan import plan_equip
-    from unified_shell.core.outfits.lacking_interpreters import lacking_interpreters, plan_lacking_interpreters
+    from unified_shell.core.outfits.whole_plans import plan_whole
     from unified_shell.views.json_view import json_text
     from unified_shell.views.outfit_view import print_drift
     from unified_shell.views.plan_view import print_plan
 
     equipping = read_equipping(context, file, ())
     with context.progress.shown("Compare"):
-        lacking = bool(lacking_interpreters(equipping))
-        found = plan_lacking_interpreters(equipping) if lacking else plan_equip(equipping)
-        drift = () if lacking else drift_of(equipping)
+        found = plan_whole(equipping)
+        drift = drift_of(equipping)
     if as_json:
         fields = {"words": "", **msgspec.structs.asdict(found.plan), "drift": drift}
         context.screen.result(json_text("outfit-plan", fields))
@@ -69,17 +66,13 @@ def equip(
 ) -> None:
     """Give this machine all that an outfit names and it lacks: one plan, one consent, one change that can be undone.
 
-    FILE is an outfit or its folder [default: outfit.toml here]; a pack brings its own. An interpreter that has to be installed first is a change of
-    its own. Afterwards the outfit's checks are carried out, and the trials of its suites.
+    FILE is an outfit or its folder [default: outfit.toml here]; a pack brings its own. Afterwards the outfit's checks are carried out, and the trials of its suites.
     """
-    from functools import partial
-
     from msgspec.structs import replace
 
     from unified_shell.core.outfits.drift import drift_of
-    from unified_shell.core.outfits.equip_plan import plan_equip
     from unified_shell.core.outfits.equipped_checks import checked_afterwards
-    from unified_shell.core.outfits.lacking_interpreters import lacking_interpreters, plan_lacking_interpreters
+    from unified_shell.core.outfits.whole_plans import plan_whole
     from unified_shell.views.outfit_view import print_drift
 
     def read() -> "Equipping":
@@ -89,25 +82,13 @@ def equip(
     equipping = read()
     how = replace(how, scope=equipping.outfit.scope)
     check_rights_for(how.scope)
-    # Twice at most: without the outfit's own interpreter, nobody can tell which others are meant.
-    for _ in range(2):
-        if not lacking_interpreters(equipping):
-            break
-        perform(context, partial(plan_lacking_interpreters, equipping), how)
-        if how.only_plan:
-            return
-        equipping = read()
 
     def make() -> "Change":
         nonlocal equipping
         equipping = read()
-        return checked_afterwards(plan_equip(equipping), equipping)
+        return checked_afterwards(plan_whole(equipping), equipping)
 
     perform(context, make, how)
-    if len(context.done) > 1 and not how.as_json:
-        # The interpreter came first; what came then builds on it.
-        words = (str(context.done[0]), "--through", *context.locations_for(how.scope).scope_words)
-        context.screen.next(ush("undo", *words), label="Undo all of it, with its interpreter")
     if not how.as_json:
         # What is lacking is here now; what somebody changed is not mended without being asked for.
         print_drift(context.screen, drift_of(equipping))

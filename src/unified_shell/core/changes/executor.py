@@ -16,13 +16,13 @@ from msgspec.structs import replace
 from unified_shell.core.errors import CouldNot, PutBack, Unfinished, UshError, os_error_text
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.clock import now_seconds
-from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.files.modes import public_files
 from unified_shell.core.machine.locations import Locations, Scope, private_folders
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.machine.processes.presence import present, this_worker
 from unified_shell.core.next_steps import ush
 
+from .early_places import sweep_staging
 from .journal import Entry, EntryState, Journal
 from .locks import scope_lock
 from .plan import Change, Outcome, Plan, Prepared
@@ -167,7 +167,7 @@ class Executor(Struct, frozen=True, kw_only=True):
 
     def _sweep(self, staging: Place) -> None:
         with contextlib.suppress(OSError):
-            remove_tree(staging)
+            sweep_staging(staging)
 
 
 def carry_out(number: int, step: Step) -> None:

@@ -8,6 +8,7 @@ from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.presence import is_at_work
 
+from .early_places import sweep_staging
 from .executor import Executor, carry_out, is_of_here, presence_lock, put_back
 from .journal import Entry, EntryState
 from .locks import scope_lock
@@ -41,7 +42,7 @@ def _sweep_strays(executor: Executor) -> None:
         in_use = {entry.staging for entry in executor.journal.unfinished()} if names else set()
         for name in names:
             if join(top, name) not in in_use:
-                remove_tree(join(top, name))
+                sweep_staging(join(top, name))
 
 
 def _is_left(entry: Entry, executor: Executor) -> bool:
@@ -66,7 +67,8 @@ def _settle_one(executor: Executor, entry: Entry) -> str:
                 carry_out(number, step)
             journal.set_state(number, EntryState.DONE, ended=now_seconds(), note="finished after an interruption")
             said += "; it is now finished, but was not verified"
-    for place in (entry.staging, presence_lock(executor.locations, entry.staging)):
-        with contextlib.suppress(OSError):
-            remove_tree(place)
+    with contextlib.suppress(OSError):
+        sweep_staging(entry.staging)
+    with contextlib.suppress(OSError):
+        remove_tree(presence_lock(executor.locations, entry.staging))
     return said

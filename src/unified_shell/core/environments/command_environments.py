@@ -12,7 +12,7 @@ from unified_shell.core.commands.preferred import Choice, read_choices
 from unified_shell.core.commands.preferring import link_steps, on_path, plan_drop_choice, record_step
 from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.distributions.metadata import parse_metadata
-from unified_shell.core.environments.model.base_interpreter import check_base_for
+from unified_shell.core.environments.model.base_interpreter import EnvironmentToBe, check_base_for
 from unified_shell.core.environments.model.layout import Layout, link_place
 from unified_shell.core.environments.model.registry import Environment, hidden_environment
 from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
@@ -61,7 +61,7 @@ def plan_get_command(
         )
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
-    empty = Environment(name=hidden_name(name), prefix=prefix, edition=0, contents=contents)
+    empty = EnvironmentToBe(name=hidden_name(name), prefix=prefix, edition=0, contents=contents, base=facts)
     got = plan_get(PackageRequest(requests=(request,), constraints=bounds or None), empty, client, host, locations)
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(

@@ -30,8 +30,9 @@ from unified_shell.core.environments.trees.installer_names import installer_comm
 from unified_shell.core.environments.trees.store_filling import FetchWheel, fill_store
 from unified_shell.core.environments.trees.store_import import WRITTEN_ANEW, holds_place, import_distribution
 from unified_shell.core.errors import InterpreterUnusable, UsageError, UshError
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.managed import trees_it_is_in
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.files.durable import exchange_file, read_file
 from unified_shell.core.machine.files.place_texts import with_place_replaced

@@ -21,10 +21,11 @@ from unified_shell.core.shells.startup.hookup import chosen_shells
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, discover, find_interpreters
-from .facts import OLDEST_BASE, InterpreterFacts, probe
+from .facts import OLDEST_BASE, InterpreterFacts
 from .languages import find_language, languages
 from .managed import all_managed
 from .other_languages import said_version
+from .probing import probe
 from .registered import forgetting_steps, registration_steps
 from .requesting import version_fits
 from .searching import language_of

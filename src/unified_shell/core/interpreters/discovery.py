@@ -17,9 +17,10 @@ from unified_shell.core.machine.programs.executables import FileKind, read_execu
 
 from .adopted import read_adopted
 from .answers import Answers
-from .facts import InterpreterFacts, ask_python, parse_facts
+from .facts import InterpreterFacts
 from .managed import all_managed
 from .other_languages import OtherInterpreter, ask_version
+from .probing import ask_python, parse_facts
 from .registered import registered_interpreters
 from .script_settings import script_depends_on, script_key
 from .searching import folders_below, identity, language_of, named_in

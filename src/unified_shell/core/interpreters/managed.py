@@ -13,6 +13,7 @@ __all__ = [
     "ORIGIN_FILE",
     "ManagedInterpreter",
     "all_managed",
+    "managed_in",
     "managed_place",
     "origin_text",
     "read_managed",
@@ -55,7 +56,7 @@ def read_managed(locations: Locations) -> tuple[ManagedInterpreter, ...]:
         names = sorted(os.listdir(folder))
     except OSError:
         return ()
-    return tuple(one for name in names if (one := _read(join(folder, name), name)) is not None)
+    return tuple(one for name in names if (one := managed_in(place := join(folder, name), place)) is not None)
 
 
 def all_managed(host: Host, locations: Locations) -> tuple[ManagedInterpreter, ...]:
@@ -85,16 +86,17 @@ def origin_text(one: ManagedInterpreter) -> str:
     return to_json_text({"format": FORMAT, **fields})
 
 
-def _read(prefix: Place, name: str) -> ManagedInterpreter | None:
+def managed_in(tree: str, prefix: Place) -> ManagedInterpreter | None:
+    """Return the interpreter of a tree that is, or will be, at `prefix`; None for a tree without its file."""
     try:
-        with open(join(prefix, ORIGIN_FILE), encoding="ascii") as file:
+        with open(join(tree, ORIGIN_FILE), encoding="ascii") as file:
             read = from_json_text(file.read(100_000))
     except (OSError, ValueError):
         return None
     if not isinstance(read, dict) or read.get("format") != FORMAT:
         return None
     return ManagedInterpreter(
-        name=name,
+        name=os.path.basename(prefix),
         language=str(read["language"]),
         version=str(read["version"]),
         prefix=prefix,

@@ -12,8 +12,9 @@ from unified_shell.core.catalogs.reading import Listed
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.interpreters.adopting import choose_interpreter
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.managed import all_managed
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
@@ -44,7 +45,10 @@ class Equipping(Struct, frozen=True, kw_only=True):
     drops_unnamed: bool = False
     # It comes from a pack: what that has is not named for later, and its interpreter is taken where none fits.
     pack: str = ""
+    # Pythons by the bounds of their versions: asked once, or not here yet and promised.
     known_facts: dict[str, InterpreterFacts] = field(default_factory=dict)
+    # Interpreters of other languages that are not here yet: by language and bounds, the file and the version.
+    known_libraries: dict[tuple[str, str], tuple[Place, str]] = field(default_factory=dict)
 
     @property
     def folder(self) -> Place:

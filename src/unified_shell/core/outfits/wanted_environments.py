@@ -12,6 +12,7 @@ from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.distributions.markers import applies
 from unified_shell.core.environments.libraries.new_library import plan_new_library
 from unified_shell.core.environments.lifecycle import plan_new
+from unified_shell.core.environments.model.base_interpreter import EnvironmentToBe
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.layout import link_place
 from unified_shell.core.environments.model.registry import Environment, list_environments
@@ -84,7 +85,7 @@ def _new(equipping: Equipping, wanted: WantedEnvironment, suites: Mapping[str, s
     empty = plan_new(wanted.name, facts, host, locations, wiring=wiring)
     contents = replace(new_contents(wanted.name, facts), wiring=wiring)
     prefix = link_place(locations.data, wanted.name)
-    environment = Environment(name=wanted.name, prefix=Place(prefix), edition=0, contents=contents)
+    environment = EnvironmentToBe(name=wanted.name, prefix=Place(prefix), edition=0, contents=contents, base=facts)
     requests = requirements_of(wanted, equipping.folder)
     if not requests:
         return empty
@@ -110,7 +111,10 @@ def _library(
     bound = wanted.interpreter.version if wanted.interpreter is not None else ""
     if known is None:
         wiring = _own_wiring(equipping, wanted, Wiring(), suites)
-        return plan_new_library(wanted.name, wanted.language, bound, host, locations, wiring=wiring)
+        promised = equipping.known_libraries.get((wanted.language, bound))
+        return plan_new_library(
+            wanted.name, wanted.language, bound, host, locations, wiring=wiring, promised=promised
+        )
     _check_interpreter(wanted, known, bound)
     return _wired(equipping, wanted, known, suites)
 

@@ -12,7 +12,7 @@ from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanL
 from unified_shell.core.changes.steps import DropRecord, FlipLink, PutRecord, Step
 from unified_shell.core.errors import CouldNot, Refused, UsageError
 from unified_shell.core.findings import Finding
-from unified_shell.core.interpreters.facts import probe
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.common_dirs import volume_of
 from unified_shell.core.machine.host import Host

@@ -6,8 +6,9 @@ import re
 from msgspec import Struct
 
 from unified_shell.core.errors import UshError
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.languages import find_language
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.machine.programs.executables import FileKind, read_executable

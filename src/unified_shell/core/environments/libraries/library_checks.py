@@ -1,8 +1,7 @@
-"""The checks of an environment of another language: its interpreter starts, and imports a module that is put there."""
+"""The checks of an environment of another language: its interpreter starts, and finds what is in its library."""
 
-import contextlib
 import os
-import shutil
+import tempfile
 
 from unified_shell.core.environments.model.contents import Contents
 from unified_shell.core.environments.model.registry import Environment
@@ -14,6 +13,8 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.next_steps import ush
 
+from .library_variables import library_variables
+
 __all__ = ["check_library", "interpreter_name"]
 
 # Some languages compile the proof's module.
@@ -22,8 +23,8 @@ IMPORT_SECONDS = 30.0
 
 
 def check_library(environment: Environment, host: Host, *, puts_back: bool = False) -> tuple[Finding, ...]:
-    """Start the interpreter of an environment of another language, put the least module of its own into its library,
-    import that as a session does that entered, and take it out again.
+    """Start the interpreter of an environment of another language, and see that a session that entered it finds what is in its
+    library. Nothing is written there: the least module is put into a stand-in, whose place is written with the same letters.
     """
     contents = environment.contents
     table = find_language(contents.language)
@@ -53,20 +54,25 @@ def interpreter_name(contents: Contents) -> str:
 def _imports(environment: Environment, table: Language, program: Place, host: Host, *, puts_back: bool) -> Finding:
     library = join(environment.prefix, table.library)
     made_by = ush("environment", "drop", environment.name, *environment.scope_words, why="then make it again")
-    question = "a module put into its library is found"
+    question = "a module in its library is found"
     subject = f"environment {environment.name}"
     if not os.path.isdir(library):
         return Finding(
             subject=subject, question=question, verdict=Verdict.FAULT, answer="its library is gone", remedy=made_by
         )
-    if not os.access(library, os.W_OK):
-        answer = f"not tried: {library} cannot be written by you"
-        return Finding(subject=subject, question=question, verdict=Verdict.PASSED, answer=answer)
-    name = f"UshProof{os.urandom(4).hex()}"
     variables = undisturbed(table, host.environment())
     variables |= {one.name: one.value for one in environment.contents.wiring.variables}
-    try:
-        if trouble := _put(name, library, table, program, variables):
+    for one in library_variables(table, environment.prefix):
+        if one.value not in variables.get(one.name, ""):
+            answer = f"{one.name} does not lead to it"
+            return Finding(subject=subject, question=question, verdict=Verdict.FAULT, answer=answer, remedy=made_by)
+    name = f"UshProof{os.urandom(4).hex()}"
+    with tempfile.TemporaryDirectory(prefix="ush-library-") as top:
+        prefix = join(top, os.path.splitdrive(environment.prefix)[1].lstrip(os.sep))
+        instead = join(prefix, table.library)
+        os.makedirs(instead)
+        variables |= {one.name: one.value for one in library_variables(table, prefix)}
+        if trouble := _put(name, instead, table, program, variables):
             return Finding(subject=subject, question=question, verdict=Verdict.FAULT, answer=trouble, remedy=made_by)
         ran = run_program(
             (program, *(word.replace("{name}", name) for word in table.module)),
@@ -74,8 +80,6 @@ def _imports(environment: Environment, table: Language, program: Place, host: Ho
             timeout_seconds=IMPORT_SECONDS,
             given=table.module_input.encode(),
         )
-    finally:
-        _take_out(name, library)
     said = ran.errors.decode("utf-8", "replace").strip().splitlines()
     trouble = "" if ran.returncode == 0 else f"{table.title} does not find it: {said[-1] if said else ran.trouble}"
     return Finding(
@@ -103,11 +107,3 @@ def _put(name: str, library: Place, table: Language, program: Place, variables: 
     except OSError as error:
         return f"it cannot be written: {error.strerror}"
     return ""
-
-
-def _take_out(name: str, library: Place) -> None:
-    with contextlib.suppress(OSError):
-        for one in os.listdir(library):
-            if one.startswith(name):
-                place = join(library, one)
-                shutil.rmtree(place) if os.path.isdir(place) and not os.path.islink(place) else os.unlink(place)

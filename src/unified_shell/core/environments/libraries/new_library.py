@@ -34,10 +34,17 @@ __all__ = ["plan_new_library"]
 
 
 def plan_new_library(
-    name: str, language: str, wanted: str, host: Host, locations: Locations, *, wiring: Wiring | None = None
+    name: str,
+    language: str,
+    wanted: str,
+    host: Host,
+    locations: Locations,
+    *,
+    wiring: Wiring | None = None,
+    promised: tuple[Place, str] | None = None,
 ) -> Change:
     """Plan to make an environment of a language, on `wanted` (a path, a name here or a version) or the first found; `wiring`
-    is more that holds while it is entered.
+    is more that holds while it is entered. `promised` is an interpreter that will be here, as its file and version.
 
     Raises UnknownName and UsageError for a language that has no isolated libraries here, CouldNot without interpreter.
     """
@@ -45,7 +52,7 @@ def plan_new_library(
     prefix = link_place(locations.data, name)
     table = _language_for(language, name, prefix)
     own = wiring or Wiring()
-    executable, version = library_interpreter(table, wanted, host, locations)
+    executable, version = promised or library_interpreter(table, wanted, host, locations)
     contents = Contents(
         name=name,
         identity=str(uuid.uuid4()),

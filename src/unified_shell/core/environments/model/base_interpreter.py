@@ -4,7 +4,8 @@ import glob
 import os
 
 from unified_shell.core.errors import InterpreterUnusable, Refused
-from unified_shell.core.interpreters.facts import OLDEST_BASE, InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import OLDEST_BASE, InterpreterFacts
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, parent_folder
@@ -13,9 +14,15 @@ from unified_shell.core.shells.planning.everyone import check_for_everyone
 
 from .registry import Environment
 
-__all__ = ["base_of", "check_base", "check_base_for"]
+__all__ = ["EnvironmentToBe", "base_of", "check_base", "check_base_for"]
 
 _PROBED: dict[tuple[Place, int, int, int], InterpreterFacts] = {}
+
+
+class EnvironmentToBe(Environment, frozen=True, kw_only=True):
+    """An environment that is still to be made, with what its interpreter says, or will say when it is here too."""
+
+    base: InterpreterFacts
 
 
 def check_base(facts: InterpreterFacts) -> None:
@@ -65,6 +72,8 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
             " packages for Python only, and changes nothing in it",
             next_step=ush("environment", "enter", environment.name, why="then use that language's own tools"),
         )
+    if isinstance(environment, EnvironmentToBe):
+        return environment.base
     anew = ush(
         "environment",
         "copy",

@@ -31,7 +31,7 @@ from .obtaining import Getting, needed_bytes
 from .origins import FindDescribed, Origin, settle_origin
 from .parts import PARTS, missing_parts, parts_named
 
-__all__ = ["InterpreterRequest", "plan_get"]
+__all__ = ["InterpreterRequest", "plan_get", "plan_getting", "settle_getting"]
 
 
 class InterpreterRequest(Struct, frozen=True, kw_only=True):
@@ -65,9 +65,26 @@ def plan_get(
         ready = ready_ones(asked, discover(host)) or ready_ones(asked, discover(host, thorough=True))
         if ready:
             return _ready_already(ready[0], request, host, locations)
+    getting = settle_getting(request, find, fetcher, host, locations, progress=progress)
+    change = plan_getting(getting, request, asked)
+    if not request.side:
+        return change
+    return merged(change, _on_path(getting, getting.origin, request.side, locations))
+
+
+def settle_getting(
+    request: InterpreterRequest,
+    find: FindDescribed,
+    fetcher: Fetcher,
+    host: Host,
+    locations: Locations,
+    *,
+    progress: Callable[[str], None],
+) -> Getting:
+    """Return what is to be got, with its origin and its name here, whether or not one is ready already."""
     build = _checked_build(request.build)
     origin = settle_origin(
-        asked,
+        parse_request(request.words, host),
         find,
         host,
         locations,
@@ -76,7 +93,7 @@ def plan_get(
         form=request.form,
         platform=request.platform,
     )
-    getting = Getting(
+    return Getting(
         origin=origin,
         name=_free_name(request.name or origin.name, locations),
         request=build,
@@ -85,12 +102,12 @@ def plan_get(
         fetcher=fetcher,
         progress=progress,
     )
-    licence_lines, licence_steps = ask_acceptance(origin.description, request.accepted, locations)
-    plan = _plan(getting, asked, licence_lines, wired=bool(request.side))
-    change = getting.change(plan, licence_steps)
-    if not request.side:
-        return change
-    return merged(change, _on_path(getting, origin, request.side, locations))
+
+
+def plan_getting(getting: Getting, request: InterpreterRequest, asked: Asked) -> Change:
+    """Plan to get it, without putting it on PATH; raises Refused for a licence that is not accepted yet."""
+    licence_lines, licence_steps = ask_acceptance(getting.origin.description, request.accepted, getting.locations)
+    return getting.change(_plan(getting, asked, licence_lines, wired=bool(request.side)), licence_steps)
 
 
 def _ready_already(one: Ready, request: InterpreterRequest, host: Host, locations: Locations) -> Change:

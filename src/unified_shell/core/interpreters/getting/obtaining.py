@@ -25,10 +25,10 @@ from unified_shell.core.installation.workplaces import (
     was_done,
 )
 from unified_shell.core.installation.workshop import Workshop, build_by_commands, build_variables
-from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.managed import ORIGIN_FILE, ManagedInterpreter, managed_place, origin_text
 from unified_shell.core.interpreters.other_languages import language_named, said_version
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.clock import now_seconds
 from unified_shell.core.machine.common_dirs import SHARED_PREFIXES
 from unified_shell.core.machine.files.digests import digest_of_file

@@ -7,9 +7,9 @@ from pathlib import Path
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.findings import Finding, verdict_of
 from unified_shell.core.installation.clean_variables import clean_variables
-from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.interpreters.managed import ManagedInterpreter
 from unified_shell.core.interpreters.other_languages import language_named, said_version
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.common_dirs import SHARED_PREFIXES
 from unified_shell.core.machine.host import Host

@@ -17,8 +17,9 @@ from unified_shell.core.archives.packing import check_archive_name, pack_tree
 from unified_shell.core.errors import UshError
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.discovery import discover
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.getting.packing import pack_interpreter, packed_name
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import read_file, remove_tree

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from unified_shell.core.environments.trees.installer_names import installer_commands
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.findings import Cause, Finding
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.programs.executables import read_executable
 from unified_shell.core.next_steps import ush

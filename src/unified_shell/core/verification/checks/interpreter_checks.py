@@ -7,9 +7,9 @@ from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.findings import Cause, Finding
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.discovery import ask_interpreter
-from unified_shell.core.interpreters.facts import probe
 from unified_shell.core.interpreters.getting.proofs import prove
 from unified_shell.core.interpreters.managed import all_managed
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.searching import language_of
 from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import ush

@@ -10,11 +10,12 @@ from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.model.registry import Environment, all_environments
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.discovery import AllInterpreters, FoundInterpreter, discover
-from unified_shell.core.interpreters.facts import InterpreterFacts, probe
+from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.languages import find_language
 from unified_shell.core.interpreters.module_builds import build_of
 from unified_shell.core.interpreters.module_places import distribution_folders
 from unified_shell.core.interpreters.other_languages import language_named
+from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
