@@ -217,6 +217,7 @@ def test_public_names_are_listed_as_they_are() -> None:
 # The beginning of a command line of ours, as a text.
 COMMAND = re.compile(
     r"(Next: |^|   )(sudo )?ush (look|verify|undo|journal|\w+ (list|get|new|add|drop|show|copy|enter|run|wire))\b"
+    r"|^(sudo|ls|rm|mv|cp|chmod|chown|mkdir|sed|diff) (-|/|o-w|\+x|\d|$)"
 )
 
 

@@ -14,9 +14,9 @@ from enum import Enum
 from msgspec import Struct
 
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.machine.places import Place, from_json_text, to_json_text, typed
+from unified_shell.core.machine.places import Place, from_json_text, to_json_text
 from unified_shell.core.machine.processes.presence import Worker
-from unified_shell.core.next_steps import ush
+from unified_shell.core.next_steps import Command, ush
 
 from .steps import Step, decode_step, encode_step
 
@@ -242,12 +242,12 @@ class Journal:
                 database.execute("rollback")
             raise
 
-    def _way_out(self, error: Exception) -> str:
+    def _way_out(self, error: Exception) -> Command | str:
         # A full disk or a wrong mode are operational errors; what is left says that its content is not a journal's.
         if isinstance(error, OSError | sqlite3.OperationalError):
             return "free disk space or mend its mode"
-        aside = typed(f"{self.path}.spoilt")
-        return f"mv {typed(self.path)} {aside}   (the history is lost; environments and wiring stay)"
+        why = "the history is lost; environments and wiring stay"
+        return Command(words=("mv", self.path, f"{self.path}.spoilt"), why=why)
 
     def _connection(self) -> sqlite3.Connection:
         if self._open is not None:

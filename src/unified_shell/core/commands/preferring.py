@@ -230,7 +230,10 @@ def _check_strangers(choice: Choice, before: Choice | None, locations: Locations
     stranger = next((name for name in choice.names if _is_strange(name, before, locations)), "")
     if stranger:
         place = join(links_folder(locations), stranger)
-        raise Refused(f"{place} was not put there by ush", next_step=f"mv {place} ELSEWHERE   then try again")
+        raise Refused(
+            f"{place} was not put there by ush",
+            next_step=Command(words=("mv", place, "ELSEWHERE"), why="then try again"),
+        )
 
 
 def _is_strange(name: str, before: Choice | None, locations: Locations) -> bool:

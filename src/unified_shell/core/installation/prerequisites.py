@@ -13,7 +13,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.machine.processes.processes import Ran, run_program
 from unified_shell.core.machine.programs.executables import is_executable_file
-from unified_shell.core.next_steps import ush
+from unified_shell.core.next_steps import Command, ush
 
 __all__ = ["COMPILERS", "check_tools", "chosen_compilers", "compiler_for", "find_compiler", "missing_pieces"]
 
@@ -72,7 +72,8 @@ def check_tools(names: Sequence[str], host: Host) -> None:
     for name in names:
         if not _program(name, host):
             raise CouldNot(
-                f"the build needs {name}, which is not installed", next_step="apt-get install build-essential"
+                f"the build needs {name}, which is not installed",
+                next_step=Command(words=("apt-get", "install", "build-essential")),
             )
 
 

@@ -11,6 +11,7 @@ import urllib.parse
 from unified_shell.core.errors import TransferFailed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
+from unified_shell.core.next_steps import Command
 
 from .addresses import user_in_address, variable_part
 
@@ -40,7 +41,8 @@ def credentials_for(address: str, host: Host) -> tuple[str, str] | None:
         found = netrc.netrc(path).authenticators(parts.hostname)
         if found is not None and os.stat(path).st_mode & 0o077:
             raise TransferFailed(
-                f"{path} holds a password and can be read by others; it is not used", next_step=f"chmod 600 {path}"
+                f"{path} holds a password and can be read by others; it is not used",
+                next_step=Command(words=("chmod", "600", path)),
             )
     except (OSError, netrc.NetrcParseError):
         return None

@@ -14,7 +14,7 @@ from unified_shell.core.expectations.expectation import Expectation
 from unified_shell.core.findings import Cause, Finding
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import join
-from unified_shell.core.next_steps import ush
+from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.shells.sessions.path_faults import first_on
 from unified_shell.core.verification.targets.target import Kind, Target
 
@@ -30,7 +30,9 @@ def read_own_checks(file: str, around: Surroundings) -> tuple[Expectation, ...]:
     try:
         content = read_file(place)
     except OSError as error:
-        raise CouldNot(f"{file} cannot be read: {os_error_text(error)}", next_step=f"ls -l {file}") from error
+        raise CouldNot(
+            f"{file} cannot be read: {os_error_text(error)}", next_step=Command(words=("ls", "-l", file))
+        ) from error
     if content is None:
         raise CouldNot(f"there is no file {file}", next_step=ush("verify", "--help"))
     return parse_checks(content[0], around.shown(place))

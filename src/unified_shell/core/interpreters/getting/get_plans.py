@@ -19,7 +19,7 @@ from unified_shell.core.interpreters.requesting import Asked, Ready, parse_reque
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, shown
-from unified_shell.core.next_steps import Afterward, Labelled, ush
+from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
 from unified_shell.core.shells.startup.hookup import chosen_shells
@@ -222,7 +222,7 @@ def _part_lines(build: BuildOptions, host: Host) -> list[PlanLine]:
         if name in missing:
             raise CouldNot(
                 f"{name} cannot be built: {', '.join(missing[name].pieces)} not found",
-                next_step=f"apt-get install {missing[name].package}",
+                next_step=Command(words=("apt-get", "install", missing[name].package)),
             )
     lines = [
         plan_line(LineKind.WARNING, About.PART_MISSING, name=name, pieces=tuple(one.pieces), package=one.package)

@@ -11,7 +11,7 @@ from tomlkit.exceptions import TOMLKitError
 
 from unified_shell.core.errors import HashDiffers, Refused, UsageError
 from unified_shell.core.machine.files.durable import read_file
-from unified_shell.core.next_steps import ush
+from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.outfits.equipping import Equipping
 from unified_shell.core.outfits.outfit import WantedSuite
 from unified_shell.core.suites.suite_origins import SuiteOrigin, SuiteRequest, settle_suite
@@ -45,7 +45,7 @@ def locked_suites(outfit: str) -> dict[str, LockedSuite]:
         return msgspec.convert(tomlkit.parse(content[0].decode()).unwrap().get("suite", {}), dict[str, LockedSuite])
     except (TOMLKitError, ValueError) as error:
         raise UsageError(
-            f"{place} is not a lock of suites: {error}", next_step=f"rm {place}, then lock anew"
+            f"{place} is not a lock of suites: {error}", next_step=Command(words=("rm", place), why="then lock again")
         ) from error
 
 

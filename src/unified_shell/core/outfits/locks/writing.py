@@ -11,6 +11,7 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.errors import UsageError
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.files.durable import read_file
+from unified_shell.core.next_steps import Command
 from unified_shell.core.transfers.addresses import place_of_address, shown_address
 
 from .settling import LockedPackage
@@ -90,7 +91,9 @@ def locked_versions(path: str) -> dict[NormalizedName, str]:
         for row in rows:
             found.setdefault(canonicalize_name(row["name"]), str(row.get("version", "")))
     except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise UsageError(f"{path} is not a lock file: {error}", next_step=f"rm {path}, then lock anew") from error
+        raise UsageError(
+            f"{path} is not a lock file: {error}", next_step=Command(words=("rm", path), why="then lock again")
+        ) from error
     return {name: version for name, version in found.items() if version}
 
 

@@ -126,7 +126,7 @@ def check_for_everyone(directory: str) -> None:
                 # A folder such as /tmp is meant to be written by all.
                 next_step="choose a directory that only root can write, such as /opt/NAME/bin"
                 if mode & stat.S_ISVTX
-                else f"chmod o-w {place}",
+                else Command(words=("chmod", "o-w", place)),
             )
         if not mode & stat.S_IXOTH:
             raise Refused(

@@ -11,7 +11,7 @@ from unified_shell.core.errors import Refused, UsageError, nearest
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown, typed
-from unified_shell.core.next_steps import ush
+from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Side
 from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults, first_on
 from unified_shell.core.shells.sessions.sessions import find_program, open_session
@@ -210,7 +210,7 @@ def checked_directory(directory: str, host: Host) -> Place:
     raise UsageError(
         f"there is no directory {directory!r}",
         where=hint,
-        next_step="" if hint else f"mkdir -p {typed(place, host.home)}",
+        next_step="" if hint else Command(words=("mkdir", "-p", place)),
     )
 
 

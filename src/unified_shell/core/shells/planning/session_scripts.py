@@ -11,8 +11,8 @@ from unified_shell.core.changes.plan import About, Change, LineKind, PlanLine, p
 from unified_shell.core.errors import Refused, UsageError, nearest, os_error_text
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
-from unified_shell.core.machine.places import Place, join, shown, typed
-from unified_shell.core.next_steps import ush
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript
 from unified_shell.core.shells.dialects.table import DIALECTS, dialect_named
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
@@ -43,7 +43,7 @@ def plan_script_add(file: str, dialect: str, shells: Sequence[Dialect], host: Ho
     if locations.scope is Scope.EVERYONE:
         check_for_everyone(os.path.dirname(place))
         if os.stat(place).st_mode & stat.S_IWOTH:
-            raise Refused(f"{place} can be written by others", next_step=f"chmod o-w {typed(place, host.home)}")
+            raise Refused(f"{place} can be written by others", next_step=Command(words=("chmod", "o-w", place)))
     before, name = read_wiring(locations), shown(place, host.home)
     known = next((one for one in before.scripts if one.file == place), None)
     rank = known.rank if known else max([one.rank for one in before.scripts], default=0) + 1

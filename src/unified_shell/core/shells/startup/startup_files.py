@@ -8,7 +8,8 @@ from unified_shell.core.changes.blocks import BlockState, find_block
 from unified_shell.core.errors import CouldNot, Refused
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, shown, typed
+from unified_shell.core.machine.places import Place, shown
+from unified_shell.core.next_steps import Command
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, StartupFile
 
 from .told_variables import told_variables
@@ -90,17 +91,17 @@ def check_takes_block(state: StartupState, host: Host) -> None:
     """Raise where a startup file cannot take the block; the file is named, and what to do."""
     name = shown(state.path, host.home)
     if state.trouble:
-        raise CouldNot(f"{name} cannot be read: {state.trouble}", next_step=f"ls -l {name}")
+        raise CouldNot(f"{name} cannot be read: {state.trouble}", next_step=Command(words=("ls", "-l", state.path)))
     folder = os.path.dirname(state.real)
     if os.path.isdir(folder) and not os.access(folder, os.W_OK):
         raise CouldNot(
             f"{shown(folder, host.home)} cannot be written, so {name} cannot be changed",
-            next_step=f"ls -ld {typed(folder)}",
+            next_step=Command(words=("ls", "-ld", folder)),
         )
     if state.exists and host.user_id > 0 and (owner := os.stat(state.real).st_uid) != host.user_id:
         raise Refused(
             f"{name} belongs to another account (user {owner}); replacing it would make it yours",
-            next_step=f"sudo chown {host.user_id} {typed(state.real)}   (if it should be yours)",
+            next_step=Command(words=("sudo", "chown", str(host.user_id), state.real), why="if it should be yours"),
         )
     if state.block is BlockState.DAMAGED:
         raise Refused(

@@ -13,8 +13,8 @@ from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import remove_tree
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
-from unified_shell.core.machine.places import Place, join, shown, typed
-from unified_shell.core.next_steps import ush
+from unified_shell.core.machine.places import Place, join, shown
+from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.suites.managed_suites import ManagedSuite
 from unified_shell.core.transfers.fetching import Fetcher
 
@@ -114,7 +114,7 @@ def _put_outside(suite: ManagedSuite, sample: Place, outside: Place, host: Host)
             f"{shown(outside, host.home)}, where {suite.name} expects its sample data, holds other content:"
             f" {other} is not that of the sample",
             where=f"the sample is unpacked at {shown(sample, host.home)}",
-            next_step=f"mv {typed(outside, host.home)} {typed(Place(outside + '.mine'), host.home)}, then try again",
+            next_step=Command(words=("mv", outside, f"{outside}.mine"), why="then try again"),
         )
 
 

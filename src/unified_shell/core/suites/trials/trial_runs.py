@@ -11,7 +11,7 @@ from unified_shell.core.expectations.expected_files import difference, file_trou
 from unified_shell.core.findings import Cause, Finding, Verdict
 from unified_shell.core.machine.files.disks import shown_size
 from unified_shell.core.machine.host import Host
-from unified_shell.core.machine.places import Place, join, shown, typed
+from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.machine.processes.processes import Ran, run_logged
 from unified_shell.core.machine.processes.usage import UsageSampler
 from unified_shell.core.next_steps import Command, ush
@@ -165,7 +165,7 @@ class _Trying(Struct, frozen=True, kw_only=True):
                 verdict=Verdict.FAULT if unlike else Verdict.PASSED,
                 answer=unlike or "yes",
                 cause=Cause.FILE_DIFFERS if unlike else Cause.UNKNOWN,
-                remedy=f"diff {typed(Place(ours))} {typed(Place(theirs))}" if unlike else "",
+                remedy=Command(words=("diff", ours, theirs)) if unlike else "",
             )
 
 

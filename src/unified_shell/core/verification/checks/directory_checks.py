@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from unified_shell.core.findings import Cause, Finding
 from unified_shell.core.machine.common_dirs import absent_volume
 from unified_shell.core.machine.places import shown, typed
-from unified_shell.core.next_steps import NextStep, ush
+from unified_shell.core.next_steps import Command, NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.tracing.tracing import TracedEntry, trace_loss, trace_path
 from unified_shell.core.shells.tracing.winning_lines import way_out, winner_against
@@ -34,7 +34,7 @@ def is_there(target: Target, around: Surroundings) -> Iterator[Finding]:
         yield fault(subject, question, "it is a file", Cause.DIRECTORY_IS_FILE, drop)
     elif target.variable == "PATH" and os.stat(place).st_mode & stat.S_IWOTH:
         why = "anybody on this machine may put a command into it"
-        remedy = f"chmod o-w {typed(place, around.host.home)}"
+        remedy = Command(words=("chmod", "o-w", place))
         yield fault(subject, "holds your commands only", why, Cause.WRITABLE_BY_OTHERS, remedy)
     else:
         yield passed(subject, question)

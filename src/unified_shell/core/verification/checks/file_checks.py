@@ -15,7 +15,7 @@ from unified_shell.core.machine.processes.system_packages import install_library
 from unified_shell.core.machine.programs.elf import read_elf
 from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.machine.programs.shared_libraries import lacking_libraries
-from unified_shell.core.next_steps import NextStep, ush
+from unified_shell.core.next_steps import Command, NextStep, ush
 from unified_shell.core.verification.names.launching import is_safe_to_start, launch
 from unified_shell.core.verification.targets.target import Kind, Target
 
@@ -35,11 +35,11 @@ def can_start(
         return
     remedy: NextStep = ush("look", file)
     if judged.cause is Cause.NOT_EXECUTABLE:
-        remedy = f"chmod +x {typed(file, around.host.home)}"
+        remedy = Command(words=("chmod", "+x", file))
     elif judged.library:
         remedy = install_library_line(judged.library, around.host) or remedy
     elif judged.cause is Cause.INTERPRETER_ABSENT and b"\r" in (read_file(file) or (b"",))[0][:200]:
-        remedy = f"sed -i 's/\\r$//' {typed(file, around.host.home)}"
+        remedy = Command(words=("sed", "-i", r"s/\r$//", file))
     yield fault(subject, question, judged.why, judged.cause, remedy)
 
 
