@@ -133,8 +133,11 @@ def _step_of(call: ast.Call) -> str:
 def _step(node: ast.expr) -> str:
     """Return a next step as far as it is written in the source."""
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("ush", "Command"):
-        words = [_text(one) or "…" for one in node.args]
-        return f"`{' '.join(['ush', *words])}`" if node.func.id == "ush" else ""
+        listed = [one.value.elts for one in node.keywords if one.arg == "words" and isinstance(one.value, ast.Tuple)]
+        first = ["ush"] if node.func.id == "ush" else []
+        words = [_text(one) or "…" for one in (listed[0] if listed else node.args)]
+        why = next((_text(one.value) for one in node.keywords if one.arg == "why"), "")
+        return f"`{' '.join([*first, *words])}`" + (f" ({why})" if why and listed else "")
     if isinstance(node, ast.Tuple):
         return " ".join(filter(None, map(_step, node.elts)))
     if isinstance(node, ast.IfExp):
