@@ -43,6 +43,7 @@ from unified_shell.core.machine.files.tree_links import leads_to
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes.presence import Worker, present, this_worker
+from unified_shell.core.next_steps import Command
 
 BLOCK = make_block("if true; then\n  :\nfi")
 STARTUP = st.one_of(
@@ -400,7 +401,8 @@ def test_a_journal_that_is_none_is_told_with_the_way_out(tmp_path: Path) -> None
     (tmp_path / "journal.sqlite").write_text("no journal")
     with pytest.raises(CouldNot, match="not a database") as told:
         Journal(str(tmp_path / "journal.sqlite")).entries()
-    assert str(told.value.next_step).startswith(f"mv {tmp_path}/journal.sqlite ")
+    assert isinstance(told.value.next_step, Command)
+    assert told.value.next_step.words[:2] == ("mv", f"{tmp_path}/journal.sqlite")
 
 
 @pytest.mark.parametrize(

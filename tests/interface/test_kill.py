@@ -168,8 +168,7 @@ class Harness:
         return answer["code"], answer["points"]
 
     def keep(self) -> None:
-        shutil.rmtree(self.copy, ignore_errors=True)
-        subprocess.run(["cp", "-a", self.account.home, self.copy], check=True)
+        restore(self.copy, self.account.home)
 
     def set_aside(self) -> None:
         """Put the home as it is now out of the way: it need not be made once more."""

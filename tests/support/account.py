@@ -4,6 +4,7 @@ import hashlib
 import json
 import os
 import re
+import stat
 import subprocess
 import sys
 from collections.abc import Mapping, Sequence
@@ -143,15 +144,23 @@ def environment_state(prefix: Path) -> dict[str, str]:
     }
 
 
+# What a file was found to hold, by all that changes with it: many are looked at hundreds of times.
+_known: dict[tuple[int, ...], str] = {}
+
+
 def _digest(path: Path) -> str:
-    if path.is_symlink():
+    facts = path.lstat()
+    if stat.S_ISLNK(facts.st_mode):
         return f"link {os.readlink(path)}"
     if path.suffix == ".pyc":
         return "byte code"
-    content = path.read_bytes()
-    for pattern, instead in MASKS:
-        content = pattern.sub(instead, content)
-    return f"{path.stat().st_mode & 0o777:o} {hashlib.sha256(content).hexdigest()[:16]}"
+    key = (facts.st_dev, facts.st_ino, facts.st_size, facts.st_mode, facts.st_mtime_ns, facts.st_ctime_ns)
+    if key not in _known:
+        content = path.read_bytes()
+        for pattern, instead in MASKS:
+            content = pattern.sub(instead, content)
+        _known[key] = f"{facts.st_mode & 0o777:o} {hashlib.sha256(content).hexdigest()[:16]}"
+    return _known[key]
 
 
 def _text(raw: bytes) -> str:

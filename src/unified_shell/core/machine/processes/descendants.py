@@ -72,7 +72,8 @@ def _with(wanted: bytes) -> list[int]:
             continue
         # Somebody else's cannot be read, nor one that has just ended.
         with contextlib.suppress(OSError), open(f"{PROC}/{name}/environ", "rb") as file:
-            if wanted in file.read().split(b"\0"):
+            content = file.read()
+            if wanted in content and wanted in content.split(b"\0"):
                 found.append(int(name))
     return found
 

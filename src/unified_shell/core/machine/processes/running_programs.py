@@ -1,5 +1,6 @@
 """The programs that run in this account, by a variable that they began with."""
 
+import contextlib
 import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -64,16 +65,16 @@ def programs_using(states: Sequence[OldState]) -> tuple[RunningProgram, ...]:
         return ()
     import psutil
 
+    folders = {folder for one in states for folder in one.folders}
     found = []
     for process in psutil.process_iter():
         try:
             if process.pid == os.getpid() or (psutil.POSIX and process.uids().effective != own_user()):
                 continue
-            words, files = process.cmdline()[:2], _files(process)
+            words, used = process.cmdline()[:2], _used(process, folders)
             for one in states:
                 started = any(inside(word, one.started_from) for word in words)
-                loaded = any(inside(file, folder) for file in files for folder in one.folders)
-                if loaded or (started and process.create_time() < one.since):
+                if not used.isdisjoint(one.folders) or (started and process.create_time() < one.since):
                     name = process.name()
                     found.append(RunningProgram(process_id=process.pid, name=name, value=one.name))
                     break
@@ -82,15 +83,33 @@ def programs_using(states: Sequence[OldState]) -> tuple[RunningProgram, ...]:
     return tuple(found)
 
 
-def _files(process: "psutil.Process") -> set[str]:
-    """Return the files that a program has loaded or open, its working directory too."""
-    files = {process.exe(), process.cwd(), *(one.path for one in process.open_files())}
-    maps = f"/proc/{process.pid}/maps"
-    if os.path.exists(maps):
+def _used(process: "psutil.Process", folders: set[Place]) -> set[Place]:
+    """Return the folders of which a program has files loaded or open, or in which it works."""
+    files, loaded = _links_of(f"/proc/{process.pid}"), b""
+    if files:
         # The library reads `smaps`, for which the system counts the pages of each file: a hundred times the work.
-        with open(maps, "rb") as file:
-            rows = [line.split(None, 5) for line in file]
-        files |= {os.fsdecode(row[5].rstrip(b"\n")) for row in rows if len(row) == 6}
-    elif hasattr(process, "memory_maps"):
-        files |= {one.path for one in process.memory_maps()}
-    return {one for one in files if one}
+        with open(f"/proc/{process.pid}/maps", "rb") as maps:
+            loaded = maps.read()
+    else:
+        files = {process.exe(), process.cwd(), *(one.path for one in process.open_files())}
+        if hasattr(process, "memory_maps"):
+            files |= {one.path for one in process.memory_maps()}
+    return {
+        folder
+        for folder in folders
+        if os.fsencode(f" {folder}/") in loaded or any(inside(file, folder) for file in files if file)
+    }
+
+
+def _links_of(top: str) -> set[str]:
+    """Return where the links of a process lead in the system's own files about it: its program, its working directory and what
+    it has open; nothing where the system has no such files.
+    """
+    links = [f"{top}/exe", f"{top}/cwd"]
+    found = set()
+    with contextlib.suppress(OSError):
+        links += [f"{top}/fd/{name}" for name in os.listdir(f"{top}/fd")]
+    for link in links:
+        with contextlib.suppress(OSError):
+            found.add(os.readlink(link))
+    return found

@@ -1,5 +1,6 @@
 """What `ush` must know of a shell's dialect; each is one file beside this one."""
 
+import functools
 import hashlib
 import os
 import re
@@ -270,8 +271,13 @@ def session_body(
 
 def template(name: str, **values: str) -> str:
     """Return a template with its `@NAMES@` replaced; the values are put in once and not looked at again."""
-    text = (Path(__file__).parent.parent / "templates" / name).read_text(encoding="utf-8")
-    return re.sub(r"@([A-Z_]+)@", lambda found: values[found[1]], text)
+    return re.sub(r"@([A-Z_]+)@", lambda found: values[found[1]], _template_text(name))
+
+
+# A session file is made of some twenty of them, for each of eight shells.
+@functools.cache
+def _template_text(name: str) -> str:
+    return (Path(__file__).parent.parent / "templates" / name).read_text(encoding="utf-8")
 
 
 def without_control(text: str) -> str:

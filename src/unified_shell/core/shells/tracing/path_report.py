@@ -1,7 +1,7 @@
 """PATH in a new session of a shell, entry by entry: what it gives, what it hides, and who put it there."""
 
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
@@ -70,6 +70,7 @@ def _entries(traced: Sequence[TracedEntry], host: Host, locations: Locations) ->
     for at, names in enumerate(offers):
         for name in names:
             first.setdefault(name, at)
+    real = _real_files(directories)
     found = []
     for at, one in enumerate(traced):
         again = one.directory in directories[:at]
@@ -77,17 +78,15 @@ def _entries(traced: Sequence[TracedEntry], host: Host, locations: Locations) ->
         later = {name for after, names in enumerate(offers) if after > at for name in names}
         hides = () if again else tuple(name for name in offers[at] if first[name] == at and name in later)
         # The same directory by two names, such as /bin and /usr/bin, hides nothing of its own.
-        same = {os.path.realpath(join(one.directory, name)) for name in hidden[:200]}
-        true_hidden = tuple(
-            name for name in hidden[:200] if os.path.realpath(join(directories[first[name]], name)) not in same
-        )
+        same = {real(one.directory, name) for name in hidden[:200]}
+        true_hidden = tuple(name for name in hidden[:200] if real(directories[first[name]], name) not in same)
         found.append(
             EntryReport(
                 position=at + 1,
                 directory=one.directory,
                 exists=os.path.isdir(one.directory),
                 commands=len(offers[at]),
-                hides=_truly(hides, one.directory, directories, offers, at),
+                hides=_truly(hides, at, directories, offers, real),
                 hidden=true_hidden,
                 source=_source(one, locations),
                 file=one.file,
@@ -122,14 +121,29 @@ def _of_another(traced: Sequence[TracedEntry], variable: str, locations: Locatio
     )
 
 
+def _real_files(directories: Sequence[str]) -> Callable[[str, str], str]:
+    """Return what says which file a name in one of these directories is: links above it are followed once for all names."""
+    tops = {one: os.path.realpath(one) for one in directories}
+
+    def real(directory: str, name: str) -> str:
+        place = join(tops[directory], name)
+        return os.path.realpath(place) if os.path.islink(place) else place
+
+    return real
+
+
 def _truly(
-    names: Sequence[str], directory: str, directories: Sequence[str], offers: Sequence[tuple[str, ...]], at: int
+    names: Sequence[str],
+    at: int,
+    directories: Sequence[str],
+    offers: Sequence[tuple[str, ...]],
+    real: Callable[[str, str], str],
 ) -> tuple[str, ...]:
     """Return those names whose later candidate is another file."""
     found = []
     for name in names[:200]:
         other = next(one for after, one in enumerate(directories) if after > at and name in offers[after])
-        if os.path.realpath(join(directory, name)) != os.path.realpath(join(other, name)):
+        if real(directories[at], name) != real(other, name):
             found.append(name)
     return tuple(found)
 
