@@ -1,6 +1,7 @@
 """Outfits: compared, carried out in one change, undone, repeated elsewhere, captured, locked; and what goes wrong."""
 
 import os
+import re
 import shutil
 import sys
 import tarfile
@@ -142,10 +143,12 @@ def test_what_is_no_longer_named_is_told_and_taken_away_only_when_asked(outfit: 
     path = outfit.home / "outfit.toml"
     whole = path.read_text()
     # The environment leads into the suite: they go together.
-    less = whole.split("[environment.field]")[0] + '[shells]\nwire = ["bash"]\n'
+    hive = "[environment.hive]" + whole.split("[environment.hive]")[1].split("[environment.field]")[0]
+    less = whole.split("[index.apiary]")[0] + hive + '[shells]\nwire = ["bash"]\n'
     path.write_text(less)
     told = outfit.ush("outfit", "plan", code=1).out
-    for gone in ("environment field", "suite humscan-1.4.0", "variable HIVE_DATA", "no longer names it"):
+    parts = ("environment field", "suite humscan-1.4.0", "variable HIVE_DATA", "index apiary", "catalog apiary")
+    for gone in (*parts, "no longer names it"):
         assert gone in told, gone
     assert "tools on PATH" not in told, "what was here before is not the outfit's"
     assert "has all of it" in outfit.ush("outfit", "equip", "--yes").out
@@ -153,6 +156,7 @@ def test_what_is_no_longer_named_is_told_and_taken_away_only_when_asked(outfit: 
     assert "--drop-unnamed" in told
     assert "remove" in dropped
     assert outfit.session("humscan; echo $HIVE_DATA; weigh").out == "\nhere\n"
+    assert outfit.ush("index", "list", "--json").json()["items"] == []
     assert outfit.ush("environment", "list", "--json").json()["items"] != []
     assert "has all of it" in outfit.ush("outfit", "plan").out
     outfit.ush("undo", "--yes")
@@ -190,6 +194,16 @@ def test_a_lock_gives_the_same_elsewhere_whatever_is_newest(outfit: Account, stu
     shutil.copytree(outfit.home, other.home, symlinks=True)
     other.ush("outfit", "equip", "--yes")
     assert "swarmcast 1.2.0" in other.ush("package", "list", "-e", "hive").out.replace("  ", " ").replace("  ", " ")
+    # The command is held to the file of its lock, not to its version alone.
+    other.ush("undo", "--yes")
+    lock = other.home / "pylock.command-swarmcast.toml"
+    whole = lock.read_text()
+    digest = re.search(r'sha256 = "(\w{64})"', whole)
+    assert digest is not None
+    lock.write_text(whole.replace(digest[1], "0" * 64))
+    assert "SHA-256" in other.ush("outfit", "equip", "--yes", code=4).err
+    lock.write_text(whole)
+    other.ush("outfit", "equip", "--yes")
     moved = outfit.ush("outfit", "lock", "--refresh", "swarmcast", "--yes").out
     assert "~ swarmcast 1.2.0 → 9.0" in moved
     archive = next((other.home / "catalog").glob("*.tar.gz"))
@@ -577,5 +591,9 @@ def test_an_environment_is_offered_in_the_change_that_makes_it(outfit: Account, 
     (entry,) = shared.glob("applications/*swarmcast.desktop")
     assert "environments/field/bin/swarmcast" in entry.read_text()
     assert "this machine has all of it" in outfit.ush("outfit", "equip", "--yes").out
+    outfit.ush("outfit", "capture", "mine.toml", "--yes", "--no-lock")
+    captured = tomllib.loads((outfit.home / "mine.toml").read_text())["environment"]["field"]
+    assert (captured["notebook"], captured["applications"]) == (True, ["swarmcast"])
     outfit.ush("undo", "--yes")
+    outfit.ush("undo", "1", "--yes")
     assert visible_state(outfit.home) == before

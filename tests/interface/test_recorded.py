@@ -228,3 +228,17 @@ def test_stray_folders_of_a_wheel_are_no_fault_and_broken_modules_are(account: A
     account.ush("package", "get", "combs", "-e", "hive", "--yes")
     assert "stray folder" in account.ush("verify", "hive").out
     assert "no sugar" in account.ush("package", "get", "nectar", "-e", "hive", "--yes", code=1).out
+
+
+@pytest.mark.parametrize("kind", ["index", "catalog"])
+@pytest.mark.parametrize("name", ["a", "b", "c"])
+def test_undo_puts_what_is_asked_in_order_back_where_it_was(account: Account, kind: str, name: str) -> None:
+    for one in "abc":
+        (account.home / one).mkdir()
+        account.write(f"{one}/catalog.toml", "")
+        account.ush(kind, "add", one, account.home / one, "--yes")
+    config = account.home / ".config/unified-shell/config.toml"
+    before = config.read_bytes()
+    account.ush(kind, "drop", name, "--yes")
+    account.ush("undo", "--yes")
+    assert config.read_bytes() == before

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from msgspec import Struct
 
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
-from unified_shell.core.changes.records import read_records
+from unified_shell.core.changes.records import key_behind, read_records
 from unified_shell.core.changes.steps import DropRecord, PutRecord
 from unified_shell.core.errors import Refused, UnknownName, UsageError
 from unified_shell.core.findings import Finding, verdict_of
@@ -195,10 +195,13 @@ class AddressBook(Struct, frozen=True, kw_only=True):
                 )
             raise UnknownName(self.kind, name, known, next_step=ush(self.kind, "list"))
         before = to_json_text({"url": known[name].address})
-        table = read_records(locations.config_file)[self.kind]
+        records, keys = read_records(locations.config_file), (self.kind, name)
+        table = records[self.kind]
         if isinstance(table, Mapping):
             before = to_json_text(table[name])
-        step = DropRecord(path=locations.config_file, keys=(self.kind, name), before=before)
+        # They are asked in their order, which says from whom a name is had: undo puts it back where it was.
+        behind = key_behind(records, keys)
+        step = DropRecord(path=locations.config_file, keys=keys, before=before, behind=behind)
         plan = Plan(
             aim=f"Forget the {self.kind} {name}; what came from it stays",
             lines=(plan_line(LineKind.REMOVE, About.ADDRESS, of=self.kind, name=name, address=known[name].shown),),

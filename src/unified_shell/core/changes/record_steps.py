@@ -16,7 +16,7 @@ class PutRecord(Struct, frozen=True, kw_only=True):
     """Set an entry; `before` and `after` are its value as JSON text, `before` empty where it is new.
 
     `derived` ones follow from others that are undone by identity. Where somebody changed one since, undo makes
-    it anew; else it gets its earlier value.
+    it anew; else it gets its earlier value. `ahead_of` is the entry that a new one stands ahead of, if that is there.
     """
 
     path: Place
@@ -24,6 +24,7 @@ class PutRecord(Struct, frozen=True, kw_only=True):
     before: str
     after: str
     derived: bool = False
+    ahead_of: str = ""
 
     @property
     def object_name(self) -> str:
@@ -36,22 +37,25 @@ class PutRecord(Struct, frozen=True, kw_only=True):
 
     def carry_out(self) -> None:
         """Write the file with the entry set; the rest of it stays as it is."""
-        _set(self.path, self.keys, from_json_text(self.after))
+        _set(self.path, self.keys, from_json_text(self.after), ahead_of=self.ahead_of)
 
     def inverse(self, retire_to: Place) -> "RecordStep":  # noqa: ARG002 - the value is in the step
         """Return the step that brings the earlier value back, or takes the entry out."""
         if not self.before:
-            return DropRecord(path=self.path, keys=self.keys, before=self.after, derived=self.derived)
+            return DropRecord(
+                path=self.path, keys=self.keys, before=self.after, derived=self.derived, behind=self.ahead_of
+            )
         return PutRecord(path=self.path, keys=self.keys, before=self.after, after=self.before, derived=self.derived)
 
 
 class DropRecord(Struct, frozen=True, kw_only=True):
-    """Take an entry out; `before` is its value as JSON text."""
+    """Take an entry out; `before` is its value as JSON text, `behind` the entry behind it, where their order matters."""
 
     path: Place
     keys: tuple[str, ...]
     before: str
     derived: bool = False
+    behind: str = ""
 
     @property
     def object_name(self) -> str:
@@ -68,7 +72,14 @@ class DropRecord(Struct, frozen=True, kw_only=True):
 
     def inverse(self, retire_to: Place) -> PutRecord:  # noqa: ARG002 - the value is in the step
         """Return the step that sets the entry again."""
-        return PutRecord(path=self.path, keys=self.keys, before="", after=self.before, derived=self.derived)
+        return PutRecord(
+            path=self.path,
+            keys=self.keys,
+            before="",
+            after=self.before,
+            derived=self.derived,
+            ahead_of=self.behind,
+        )
 
 
 RecordStep = PutRecord | DropRecord
@@ -89,12 +100,12 @@ def _value(path: str, keys: tuple[str, ...]) -> object | None:
     return None if found is None else record_in(parse_records(found[0], path), keys)
 
 
-def _set(path: str, keys: tuple[str, ...], value: object | None) -> None:
+def _set(path: str, keys: tuple[str, ...], value: object | None, *, ahead_of: str = "") -> None:
     if is_in_registry(path):
         set_registry_record(path, keys[-1], value)
         return
     found = read_file(path)
-    content = text_with_record(None if found is None else found[0], keys, value, path)
+    content = text_with_record(None if found is None else found[0], keys, value, path, ahead_of=ahead_of)
     if content is None:
         if found is not None:
             drop_file(path)

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.files.durable import read_file
 
-__all__ = ["parse_records", "read_records", "record_in", "text_with_record"]
+__all__ = ["key_behind", "parse_records", "read_records", "record_in", "text_with_record"]
 
 
 def read_records(path: str) -> dict[str, object]:
@@ -39,8 +39,20 @@ def record_in(records: Mapping[str, object], keys: Sequence[str]) -> object | No
     return found
 
 
-def text_with_record(content: bytes | None, keys: Sequence[str], value: object | None, path: str) -> bytes | None:
-    """Return the file with the entry set, or taken out where `value` is None; None for a file left empty."""
+def key_behind(records: Mapping[str, object], keys: Sequence[str]) -> str:
+    """Return the key of the entry that stands behind one in its table; empty for the last."""
+    table = record_in(records, keys[:-1])
+    names = list(table) if isinstance(table, Mapping) else []
+    behind = names[names.index(keys[-1]) + 1 :] if keys[-1] in names else []
+    return behind[0] if behind else ""
+
+
+def text_with_record(
+    content: bytes | None, keys: Sequence[str], value: object | None, path: str, *, ahead_of: str = ""
+) -> bytes | None:
+    """Return the file with the entry set, or taken out where `value` is None; None for a file left empty. A new entry stands at
+    the end of its table, or ahead of another one.
+    """
     import tomlkit
     from tomlkit.items import AbstractTable
 
@@ -66,7 +78,13 @@ def text_with_record(content: bytes | None, keys: Sequence[str], value: object |
             if not above[key]:
                 del above[key]
     else:
-        table[keys[-1]] = value
+        names = [] if keys[-1] in table else list(table)
+        later = names[names.index(ahead_of) :] if ahead_of in names else []
+        moved = [(name, table.pop(name)) for name in later]
+        for name, item in [(keys[-1], value), *moved]:
+            table[name] = item
     # An entry that was put at the end and taken out again leaves no blank line behind.
     text = tomlkit.dumps(document).rstrip("\n")
+    if not (content or b"").startswith(b"\n"):
+        text = text.lstrip("\n")
     return f"{text}\n".encode() if text.strip() else None

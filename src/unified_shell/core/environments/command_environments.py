@@ -16,6 +16,7 @@ from unified_shell.core.environments.model.base_interpreter import EnvironmentTo
 from unified_shell.core.environments.model.layout import Layout, link_place
 from unified_shell.core.environments.model.registry import Environment, hidden_environment
 from unified_shell.core.environments.packages.getting import PackageRequest, plan_get
+from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock
 from unified_shell.core.environments.trees.next_edition import new_contents
 from unified_shell.core.errors import CouldNot, Refused, nearest
 from unified_shell.core.indexes.client import IndexClient
@@ -46,10 +47,10 @@ def plan_get_command(
     host: Host,
     locations: Locations,
     wire: bool = True,
-    bounds: tuple[Requirement, ...] = (),
+    lock: str = "",
 ) -> Change:
-    """Plan to have the command `name`, which the requested distribution brings, and with `wire` its folder on PATH; `bounds`
-    limit the versions of all that comes.
+    """Plan to have the command `name`, which the requested distribution brings, and with `wire` its folder on PATH; where there
+    is a `lock`, exactly what that holds.
     """
     check_base_for(facts, locations)
     known = {one.name: one for one in read_choices(locations)}
@@ -62,7 +63,7 @@ def plan_get_command(
     prefix = link_place(locations.data, hidden_name(name))
     contents = new_contents(hidden_name(name), facts)
     empty = EnvironmentToBe(name=hidden_name(name), prefix=prefix, edition=0, contents=contents, base=facts)
-    got = plan_get(PackageRequest(requests=(request,), constraints=bounds or None), empty, client, host, locations)
+    got = _got(PackageRequest(requests=(request,)), empty, client, host, locations, lock=lock)
     change = _with_links(got, name, request, empty, before=None, locations=locations)
     plan = replace(
         change.plan,
@@ -85,22 +86,38 @@ def plan_refresh_command(
     locations: Locations,
     *,
     request: Requirement | None = None,
-    bounds: tuple[Requirement, ...] = (),
+    lock: str = "",
 ) -> Change:
     """Plan to have the newest of what a command came from, or what is requested in its place; "already the newest" is an answer.
 
-    `bounds` limit the versions of all that comes.
+    Where there is a `lock`, exactly what that holds.
     """
     environment = hidden_environment(choice.environment, locations)
     newest = request is None
     request = request or Requirement(choice.distribution)
-    asked = PackageRequest(requests=(request,), newest=newest, constraints=bounds or None)
-    got = plan_get(asked, environment, client, host, locations)
+    asked = PackageRequest(requests=(request,), newest=newest)
+    got = _got(asked, environment, client, host, locations, lock=lock)
     if got.plan.nothing_to_do:
         said = f"{choice.name} is already the newest"
         return change_of(Plan(aim=said, nothing_to_do=said))
     change = _with_links(got, choice.name, request, environment, before=choice, locations=locations)
     return replace(change, plan=replace(got.plan, aim=f"Refresh the command {choice.name}"))
+
+
+def _got(
+    asked: PackageRequest,
+    environment: Environment,
+    client: IndexClient,
+    host: Host,
+    locations: Locations,
+    *,
+    lock: str,
+) -> Change:
+    if not lock:
+        return plan_get(asked, environment, client, host, locations)
+    said = tuple((canonicalize_name(one.name), str(one)) for one in asked.requests)
+    request = LockRequest(path=lock, rules=asked.rules, said=said)
+    return plan_lock(request, environment, client, host, locations)
 
 
 def plan_drop_command(choice: Choice, host: Host, locations: Locations) -> Change:

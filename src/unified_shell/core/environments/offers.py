@@ -22,7 +22,14 @@ from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import ush
 
-__all__ = ["all_offered_files", "offered_files", "plan_offer_application", "plan_offer_notebook", "plan_withdraw"]
+__all__ = [
+    "all_offered_files",
+    "offered_commands",
+    "offered_files",
+    "plan_offer_application",
+    "plan_offer_notebook",
+    "plan_withdraw",
+]
 
 KERNEL = "ipykernel"
 # What the names of our own files begin with.
@@ -94,6 +101,15 @@ def plan_withdraw(environment: Environment, host: Host) -> Change:
     nothing = "" if steps else f"the environment {environment.name} is not offered anywhere"
     plan = Plan(aim=aim, lines=lines, nothing_to_do=nothing)
     return change_of(plan, prepare=lambda _staging: tuple(steps))
+
+
+def offered_commands(environment: Environment, host: Host) -> tuple[str, ...]:
+    """Return the commands of an environment that are in the desktop's menu."""
+    scripts = environment.layout.scripts
+    names = os.listdir(scripts) if os.path.isdir(scripts) else []
+    entries = {os.path.basename(one) for one in offered_files(environment, host) if one.endswith(".desktop")}
+    own = _file_name(environment.name)
+    return tuple(sorted(one for one in names if f"{own}-{_clean(one)}.desktop" in entries))
 
 
 def all_offered_files(host: Host) -> tuple[Place, ...]:

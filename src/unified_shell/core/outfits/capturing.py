@@ -11,7 +11,7 @@ from unified_shell.core.catalogs.registered import CATALOGS
 from unified_shell.core.commands.preferred import links_folder, read_choices
 from unified_shell.core.environments.libraries.library_variables import library_variables
 from unified_shell.core.environments.model.registry import Environment, list_environments
-from unified_shell.core.environments.offers import offered_files
+from unified_shell.core.environments.offers import offered_commands, offered_files
 from unified_shell.core.indexes.registered import INDEXES
 from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.languages import find_language
@@ -98,7 +98,8 @@ def _environment(environment: Environment, host: Host, left: list[str], *, alone
     kinds = [os.path.basename(one) for one in offered_files(environment, host)]
     if "kernel.json" in kinds:
         row["notebook"] = True
-    left += [f"desktop entry of {environment.name}: {one}" for one in kinds if one.endswith(".desktop")]
+    if commands := offered_commands(environment, host):
+        row["applications"] = list(commands)
     paths = _paths(contents.wiring, {}, host)
     if paths:
         row["search-path"] = paths

@@ -16,13 +16,15 @@ __all__ = ["Brought", "brought_step", "read_brought"]
 
 
 class Brought(Struct, frozen=True, kw_only=True):
-    """Names of environments, suites (with their version) and commands, entries of search paths and variables."""
+    """Names of environments, suites (with their version), commands, indexes and catalogs, entries of search paths and variables."""
 
     environments: frozenset[str] = frozenset()
     suites: frozenset[str] = frozenset()
     commands: frozenset[str] = frozenset()
     entries: frozenset[tuple[str, Place]] = frozenset()
     variables: frozenset[str] = frozenset()
+    indexes: frozenset[str] = frozenset()
+    catalogs: frozenset[str] = frozenset()
 
     def with_all(self, other: "Brought") -> "Brought":
         """Return all of both."""
@@ -40,6 +42,8 @@ class Brought(Struct, frozen=True, kw_only=True):
             *(f"command {one}" for one in sorted(self.commands)),
             *(f"{shown(place, home)} on {name}" for name, place in sorted(self.entries)),
             *(f"variable {one}" for one in sorted(self.variables)),
+            *(f"index {one}" for one in sorted(self.indexes)),
+            *(f"catalog {one}" for one in sorted(self.catalogs)),
         )
 
 

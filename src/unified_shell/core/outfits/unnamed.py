@@ -2,6 +2,7 @@
 
 import os
 
+from unified_shell.core.catalogs.registered import CATALOGS
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import FlipLink, RetireTree, Step
 from unified_shell.core.commands.preferred import read_choices
@@ -9,6 +10,7 @@ from unified_shell.core.commands.preferring import find_choice
 from unified_shell.core.environments.command_environments import plan_drop_command
 from unified_shell.core.environments.lifecycle import plan_drop
 from unified_shell.core.environments.model.registry import list_environments
+from unified_shell.core.indexes.registered import INDEXES
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.wiring.wiring import read_wiring
 from unified_shell.core.suites.managed_suites import ManagedSuite, read_suites, suite_place
@@ -34,6 +36,9 @@ def brought_now(equipping: Equipping, places: dict[str, str]) -> Brought:
             for text in (*path.front, *path.back)
         ),
         variables=frozenset(one.name for one in outfit.variables),
+        # With a pack nobody asks them.
+        indexes=frozenset(name for name, _ in outfit.indexes if not equipping.pack),
+        catalogs=frozenset(name for name, _ in outfit.catalogs if not equipping.pack),
     )
 
 
@@ -46,6 +51,8 @@ def standing_here(equipping: Equipping) -> Brought:
         commands=frozenset(one.name for one in read_choices(locations)),
         entries=frozenset((one.variable, one.directory) for one in wiring.entries),
         variables=frozenset(one.name for one in wiring.variables),
+        indexes=frozenset(one.name for one in INDEXES.read(locations)),
+        catalogs=frozenset(one.name for one in CATALOGS.read(locations)),
     )
 
 
@@ -63,7 +70,8 @@ def unnamed_suites(unnamed: Brought, equipping: Equipping) -> tuple[ManagedSuite
 
 
 def plan_unnamed(unnamed: Brought, equipping: Equipping) -> list[Change]:
-    """Plan to take away environments, suites and commands; their wiring goes with the outfit's one wiring.
+    """Plan to take away environments, suites and commands, and to forget indexes and catalogs; the wiring goes with the outfit's
+    one wiring.
 
     Raises Refused for a suite that another one, or an environment that stays, needs.
     """
@@ -77,6 +85,8 @@ def plan_unnamed(unnamed: Brought, equipping: Equipping) -> list[Change]:
         prepared_apart(plan_drop_command(find_choice(name, host, locations), host, locations), f"drop-{name}")
         for name in sorted(unnamed.commands)
     ]
+    changes += [CATALOGS.plan_drop(name, host, locations) for name in sorted(unnamed.catalogs)]
+    changes += [INDEXES.plan_drop(name, host, locations) for name in sorted(unnamed.indexes)]
     for suite in unnamed_suites(unnamed, equipping):
         check_not_needed(suite, host, locations, consent=False, going=unnamed.titles(host.home))
         changes.append(prepared_apart(_drop_tree(suite, equipping), f"drop-{suite.name}"))

@@ -38,8 +38,9 @@ def _locked(equipping: Equipping, command: WantedCommand) -> dict[NormalizedName
     return versions
 
 
-def _bounds(equipping: Equipping, command: WantedCommand) -> tuple[Requirement, ...]:
-    return tuple(Requirement(f"{name}=={version}") for name, version in _locked(equipping, command).items())
+def _lock(equipping: Equipping, command: WantedCommand) -> str:
+    """Return the lock of a command, empty for none; raises Refused where it is not of this outfit."""
+    return lock_file_of(equipping.place, as_environment(command).name) if _locked(equipping, command) else ""
 
 
 def plan_commands(equipping: Equipping) -> list[Change]:
@@ -66,7 +67,7 @@ def _new(equipping: Equipping, wanted: WantedCommand) -> Change:
         host=equipping.host,
         locations=equipping.locations,
         wire=False,
-        bounds=_bounds(equipping, wanted),
+        lock=_lock(equipping, wanted),
     )
 
 
@@ -87,7 +88,7 @@ def _moved(equipping: Equipping, wanted: WantedCommand, choice: Choice) -> Chang
         equipping.host,
         equipping.locations,
         request=request,
-        bounds=_bounds(equipping, wanted),
+        lock=_lock(equipping, wanted),
     )
 
 
