@@ -3,6 +3,7 @@
 import os
 import re
 import runpy
+import shutil
 import subprocess
 import time
 import tomllib
@@ -48,6 +49,7 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.programs import program_names
 from unified_shell.core.machine.registry import registry
 from unified_shell.core.machine.registry.registry_windows import WindowsRegistry
+from unified_shell.core.outfits.packs.packed_ush import write_scripts
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.wiring.registry_wiring import registry_entries, registry_findings, registry_steps
 from unified_shell.core.shells.wiring.wiring import Wiring
@@ -210,6 +212,28 @@ def test_a_launcher_hands_on_words_names_and_exit_codes(hive: Wine) -> None:
         rf"ush: this command's script is not there: {PREFIX}\Scripts\tare-script.py",
         "101",
     ]
+
+
+@needs_compiler
+def test_a_pack_starts_its_python_from_any_folder(hive: Wine) -> None:
+    (hive.drive / "t/got.txt").unlink(missing_ok=True)
+    pack = hive.drive / "packs/bees & co (1)"
+    (pack / "run/python-3.13.0").mkdir(parents=True)
+    write_scripts(Place(str(pack)), "3.13.0", "python-3.13.0-windows-x86_64.tar.gz", is_windows=True)
+    python = pack / "run/python-3.13.0/python.exe"
+    shutil.copy(hive.top / "fake.exe", python)
+    call = '@call "C:\\packs\\bees & co (1)\\equip.cmd" --yes "a b" c^d\n@echo>C:\\t\\out.txt %ERRORLEVEL%\n'
+    assert hive.batch(call) == ["0"]
+    (words,) = got(hive)
+    assert words[0].startswith(r'"C:\packs\bees & co (1)\run\python-3.13.0\python.exe" -I -B -c ')
+    here = "C:\\packs\\bees & co (1)\\"
+    assert words[5:] == [f"{here}ush", "outfit", "equip", "--from", f"{here}.", "--yes", "a b", "cd"]
+    # Without its archive it says so, and starts nothing.
+    python.unlink()
+    said = hive.batch(call.replace(" c^d", " 2>C:\\t\\out.txt").replace("echo>", "echo>>"))
+    assert said[-2] == "ush: python-3.13.0-windows-x86_64.tar.gz beside this file could not be unpacked"
+    assert said[-1] != "0"
+    assert not (hive.drive / "t/got.txt").exists()
 
 
 @needs_compiler

@@ -293,6 +293,19 @@ def test_a_locked_suite_stays_until_it_may_move(account: Account, tmp_path: Path
     assert "is not a lock of suites" in account.ush("outfit", "equip", "--yes", code=2).err
 
 
+def test_a_pack_may_be_a_zip_and_is_the_same_each_time(account: Account, tmp_path: Path) -> None:
+    suite(account, "wax", "1.0")
+    account.write("outfit.toml", '[outfit]\nname = "wax"\n[suite.wax]\nversion = ">=1"\n')
+    first, second = tmp_path / "first.zip", tmp_path / "second.zip"
+    for one in (first, second):
+        account.ush("outfit", "pack", "-o", one, "--without-interpreter")
+    assert first.read_bytes() == second.read_bytes()
+    other = Account(tmp_path / "other")
+    other.home.mkdir()
+    other.ush("outfit", "equip", "--from", first, "--yes")
+    assert other.session("wax").out == "wax 1.0\n"
+
+
 def test_a_captured_account_gives_the_same_answers_elsewhere(outfit: Account, study: Path, tmp_path: Path) -> None:
     account = outfit
     account.ush("outfit", "equip", "--yes")

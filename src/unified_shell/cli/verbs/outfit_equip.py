@@ -138,7 +138,13 @@ def lock(
 
 @click.command(cls=CheckedCommand)
 @which
-@click.option("-o", "--output", default="", metavar="ARCHIVE", help="The archive [default: NAME-pack.tar.gz].")
+@click.option(
+    "-o",
+    "--output",
+    default="",
+    metavar="ARCHIVE",
+    help="The archive [default: NAME-pack.tar.gz; on Windows, NAME-pack.zip].",
+)
 @click.option("--without-interpreter", is_flag=True, help="The other machine has a Python that fits.")
 @click.option(
     "--for-machine",
@@ -151,22 +157,25 @@ def lock(
 @pass_context
 def pack(context: Context, file: str, output: str, *, without_interpreter: bool, report: str, as_json: bool) -> None:
     """Pack an outfit with all that it needs: wheels, suites, an interpreter, and ush itself. On a machine of the same kind,
-    without a network and without Python: tar -xf ARCHIVE, then sh NAME-pack/equip.sh.
+    without a network and without Python: tar -xf ARCHIVE, then sh NAME-pack/equip.sh (on Windows, NAME-pack\\equip.cmd).
 
     FILE is an outfit or its folder [default: outfit.toml here].
     """
     from unified_shell.core.machine.files.disks import shown_size
     from unified_shell.core.machine.places import shown
-    from unified_shell.core.next_steps import Command
     from unified_shell.core.outfits.packs.other_machine import read_other_machine
+    from unified_shell.core.outfits.packs.packed_ush import default_archive, starting_steps
     from unified_shell.core.outfits.packs.packing import pack_outfit
 
     other = read_other_machine(report, context.host) if report else None
     equipping = read_equipping(context, file, ())
-    name = equipping.outfit.name
+    name, is_windows = equipping.outfit.name, context.host.system.value == "windows"
     with context.progress.shown(f"Pack {name}", at_once=True):
         packed = pack_outfit(
-            equipping, output or f"{name}-pack.tar.gz", with_interpreter=not without_interpreter, other=other
+            equipping,
+            output or default_archive(name, is_windows=is_windows),
+            with_interpreter=not without_interpreter,
+            other=other,
         )
     holds = [
         f"{packed.wheels} wheels",
@@ -189,5 +198,5 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool,
     has_python = any(one.startswith("Python ") for one in packed.there)
     if not packed.interpreter and not without_interpreter and not has_python:
         context.screen.result("No interpreter here can be packed: the other machine needs a Python that fits.")
-    steps = (Command(words=("tar", "-xf", packed.place)), "then", Command(words=("sh", f"{name}-pack/equip.sh")))
+    steps = starting_steps(packed.place, name, is_windows=is_windows)
     context.screen.next(steps, label="On the other machine")

@@ -1,4 +1,4 @@
-"""Packing a tree into a tar archive; its name says how it is compressed."""
+"""Packing a tree into an archive; its name says of which kind, and how it is compressed."""
 
 import contextlib
 import errno
@@ -12,11 +12,13 @@ from typing import IO, BinaryIO, cast
 from unified_shell.core.errors import CouldNot, UsageError
 from unified_shell.core.machine.places import inside, join
 
+from .zip_packing import write_zip
+
 __all__ = ["check_archive_name", "pack_tree"]
 
 # Progress at each file would cost more than packing small ones.
 TOLD_EACH = 50
-ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar")
+ENDINGS = (".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tar", ".zip")
 
 
 def check_archive_name(path: str) -> None:
@@ -42,8 +44,18 @@ def pack_tree(
     part = join(work, f"{os.getpid()}-{os.path.basename(archive)}") if work else f"{archive}.part"
     members = list(_members(tree, extra))
     count = 0
+
+    def told(count: int) -> None:
+        if count % TOLD_EACH == 0:
+            progress(f"pack, {count} of {len(members)}")
+
     try:
         os.makedirs(os.path.dirname(os.path.abspath(part)), exist_ok=True)
+        if archive.endswith(".zip"):
+            named = [(path, f"{root}/{os.path.relpath(path, tree)}".replace(os.sep, "/")) for path in members]
+            count = write_zip(part, named, {f"{root}/{name}": one for name, one in extra.items()}, told)
+            _put(part, archive)
+            return count
         with (
             _compressed(part, archive) as out,
             tarfile.open(fileobj=out, mode="w|", format=tarfile.PAX_FORMAT) as tar,
@@ -54,8 +66,7 @@ def pack_tree(
                 tar.addfile(info, io.BytesIO(content))
             for path in members:
                 count += _add(tar, path, f"{root}/{os.path.relpath(path, tree)}", tree)
-                if count % TOLD_EACH == 0:
-                    progress(f"pack, {count} of {len(members)}")
+                told(count)
         _put(part, archive)
     except OSError as error:
         raise CouldNot(f"{archive} could not be written: {(error.strerror or str(error)).lower()}") from error

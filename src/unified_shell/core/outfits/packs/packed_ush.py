@@ -10,10 +10,10 @@ from packaging.requirements import Requirement
 from packaging.utils import canonicalize_name
 
 from unified_shell.core.errors import CouldNot
-from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.places import Place, join
+from unified_shell.core.next_steps import Command
 
-__all__ = ["pack_ush", "write_scripts"]
+__all__ = ["default_archive", "pack_ush", "starting_steps", "write_scripts"]
 
 # Two scripts: one runs ush from the pack, the other lets it equip the machine.
 RUN = """\
@@ -40,6 +40,46 @@ EQUIP = """\
 here=$(CDPATH= cd -- "$(dirname -- "$0")" && pwd) || exit
 exec sh "$here/ush.sh" outfit equip --from "$here" "$@"
 """
+
+# The same for Windows, whose own tar (of Windows 10 and later) opens the interpreter's archive.
+RUN_CMD = """\
+@echo off
+rem Runs ush from this folder{needs}. Words are those of `ush`.
+setlocal
+set "here=%~dp0"
+set "python={python}"
+if not defined python set "program=python.exe" & goto start
+set "program=%here%run\\%python%\\python.exe"
+if exist "%program%" goto start
+if not exist "%here%run" mkdir "%here%run"
+"%SystemRoot%\\System32\\tar.exe" -xzf "%here%{archive}" -C "%here%run"
+if exist "%program%" goto start
+>&2 echo ush: {archive} beside this file could not be unpacked
+exit /b 4
+:start
+"%program%" -I -B -c "import sys; sys.path.insert(0, sys.argv.pop(1)); from unified_shell.entry import main; main()" "%here%ush" %*
+exit /b %ERRORLEVEL%
+"""
+EQUIP_CMD = """\
+@echo off
+rem Equips this machine with the outfit beside this file. Words are those of `ush outfit equip`.
+rem The point keeps the last backslash from the quotes.
+call "%~dp0ush.cmd" outfit equip --from "%~dp0." %*
+exit /b %ERRORLEVEL%
+"""
+
+
+def default_archive(name: str, *, is_windows: bool) -> str:
+    """Return what the pack of an outfit is called where nobody says: of the kind that the system's own programs open."""
+    return f"{name}-pack.zip" if is_windows else f"{name}-pack.tar.gz"
+
+
+def starting_steps(archive: Place, name: str, *, is_windows: bool) -> tuple[Command | str, ...]:
+    """Return what is typed on the other machine, beside the archive."""
+    if is_windows:
+        return (Command(words=("tar", "-xf", archive)), "then", Command(words=(f"{name}-pack\\equip.cmd",)))
+    opened = ("unzip", "-q", archive) if archive.endswith(".zip") else ("tar", "-xf", archive)
+    return (Command(words=opened), "then", Command(words=("sh", f"{name}-pack/equip.sh")))
 
 
 def pack_ush(folder: Place) -> None:
@@ -87,13 +127,16 @@ def _files_of(found: metadata.Distribution) -> Iterator[tuple[str, str]]:
                 yield path, os.path.relpath(path, top)
 
 
-def write_scripts(stage: Place, facts: InterpreterFacts | None, archive: str) -> None:
-    """Write the two scripts; `archive` is that of the interpreter, where one is packed."""
-    python = f"python-{facts.full_version}" if facts is not None else "''"
-    needs = "" if facts is not None else f", and a python3 of version {sys.version_info[0]}.{sys.version_info[1]}"
-    texts = {"ush.sh": RUN.format(python=python, archive=archive, needs=needs), "equip.sh": EQUIP}
+def write_scripts(stage: Place, version: str, archive: str, *, is_windows: bool) -> None:
+    """Write the two scripts; `version` and `archive` are those of the Python that is packed, empty for none."""
+    none = "" if is_windows else "''"
+    python = f"python-{version}" if version else none
+    needs = "" if version else f", and a python3 of version {sys.version_info[0]}.{sys.version_info[1]}"
+    run = (RUN_CMD if is_windows else RUN).format(python=python, archive=archive, needs=needs)
+    texts = {"ush.cmd": run, "equip.cmd": EQUIP_CMD} if is_windows else {"ush.sh": run, "equip.sh": EQUIP}
     for name, text in texts.items():
         path = join(stage, name)
-        with open(path, "w", encoding="ascii") as file:
+        # A label is found in a batch file whose lines end as the prompt's do.
+        with open(path, "w", encoding="ascii", newline="\r\n" if is_windows else "\n") as file:
             file.write(text)
         os.chmod(path, 0o755)

@@ -1,6 +1,7 @@
 """An outfit with all that it needs in one archive: wheels, suites, an interpreter, and ush itself to carry it out.
 
-Unpacked on a machine of the same kind, `sh equip.sh` needs nothing but tar and a shell. The same input gives the same bytes.
+Unpacked on a machine of the same kind, `sh equip.sh` needs nothing but tar and a shell; on Windows, where it is a zip,
+`equip.cmd` nothing but what the system has. The same input gives the same bytes.
 """
 
 import contextlib
@@ -14,6 +15,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from unified_shell.core.archives.packing import check_archive_name, pack_tree
+from unified_shell.core.environments.model.base_interpreter import check_base
 from unified_shell.core.errors import UshError
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.interpreters.discovery import discover
@@ -23,6 +25,7 @@ from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import read_file, remove_tree
+from unified_shell.core.machine.host import System
 from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.outfits.equipping import Equipping
 from unified_shell.core.outfits.locks.beside import lock_file_of
@@ -85,7 +88,8 @@ def pack_outfit(
         name = _pack_interpreter(equipping, facts, stage) if facts is not None else ""
         equipping.progress("pack ush itself")
         pack_ush(join(stage, "ush"))
-        write_scripts(stage, facts, name)
+        version = facts.full_version if facts is not None else ""
+        write_scripts(stage, version, name, is_windows=equipping.host.system is System.WINDOWS)
         manifest = _manifest(equipping, stage, facts)
         equipping.progress("write the archive")
         with _fixed_times(stage):
@@ -200,9 +204,18 @@ def _interpreter(equipping: Equipping) -> InterpreterFacts | None:
     own_base = [one for one in every if one.base_prefix == own.base_prefix]
     for facts in (*own_base, *every):
         fits = version_fits(facts.full_version, bound) and facts.version[:2] == own.version[:2]
-        if fits and not facts.environment_prefix and not _is_shared(facts):
+        if fits and not facts.environment_prefix and not _is_shared(facts) and _can_be_base(facts):
             return facts
     return None
+
+
+def _can_be_base(facts: InterpreterFacts) -> bool:
+    """Tell whether environments can stand on it: those on the form for embedding, of Windows, would see no packages."""
+    try:
+        check_base(facts)
+    except UshError:
+        return False
+    return True
 
 
 def _is_shared(facts: InterpreterFacts) -> bool:
