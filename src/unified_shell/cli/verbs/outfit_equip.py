@@ -169,7 +169,7 @@ def pack(context: Context, file: str, output: str, *, without_interpreter: bool,
 
     other = read_other_machine(report, context.host) if report else None
     equipping = read_equipping(context, file, ())
-    name, is_windows = equipping.outfit.name, context.host.system.value == "windows"
+    name, is_windows = equipping.outfit.name, context.host.has_batch_files
     with context.progress.shown(f"Pack {name}", at_once=True):
         packed = pack_outfit(
             equipping,

@@ -83,6 +83,11 @@ class Host(Struct, frozen=True, kw_only=True):
         """The name of Python's own file there."""
         return "python.exe" if self.system is System.WINDOWS else "python"
 
+    @property
+    def has_batch_files(self) -> bool:
+        """Whether its prompt runs batch files, and its own programs open a zip: Windows'."""
+        return self.system is System.WINDOWS
+
     def variable(self, name: str, default: str = "") -> str:
         """Return the value of an environment variable."""
         return next((value for key, value in self.variables if key == name), default)

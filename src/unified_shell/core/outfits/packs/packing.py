@@ -25,7 +25,6 @@ from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.interpreters.requesting import version_fits
 from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.files.durable import read_file, remove_tree
-from unified_shell.core.machine.host import System
 from unified_shell.core.machine.places import Place, join, to_json_text
 from unified_shell.core.outfits.equipping import Equipping
 from unified_shell.core.outfits.locks.beside import lock_file_of
@@ -89,7 +88,7 @@ def pack_outfit(
         equipping.progress("pack ush itself")
         pack_ush(join(stage, "ush"))
         version = facts.full_version if facts is not None else ""
-        write_scripts(stage, version, name, is_windows=equipping.host.system is System.WINDOWS)
+        write_scripts(stage, version, name, is_windows=equipping.host.has_batch_files)
         manifest = _manifest(equipping, stage, facts)
         equipping.progress("write the archive")
         with _fixed_times(stage):
