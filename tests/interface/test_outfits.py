@@ -1,5 +1,6 @@
 """Outfits: compared, carried out in one change, undone, repeated elsewhere, captured, locked; and what goes wrong."""
 
+import hashlib
 import os
 import re
 import shutil
@@ -610,3 +611,35 @@ def test_an_environment_is_offered_in_the_change_that_makes_it(outfit: Account, 
     outfit.ush("undo", "--yes")
     outfit.ush("undo", "1", "--yes")
     assert visible_state(outfit.home) == before
+
+
+def test_a_lock_from_elsewhere_that_lacks_what_an_extra_needs_is_found_out(account: Account) -> None:
+    index = account.home / "wheels"
+    index.mkdir()
+    # An extra asks for one of another project; what holds for another system is not asked for.
+    needs = ['wax[deep]; extra == "plots"', 'wax[moon]; sys_platform == "win32"']
+    wheel(index, "hum", requires=needs, extras=["plots"])
+    wheel(index, "wax", requires=['comb; extra == "deep"', 'tide; extra == "moon"'], extras=["deep", "moon"])
+    wheel(index, "comb")
+    packages = '["hum[plots]"]'
+    account.write(
+        "outfit.toml", f'[outfit]\nname = "c"\n[index.i]\nurl = "wheels"\n[environment.hive]\npackages = {packages}\n'
+    )
+    rows = ['lock-version = "1.0"\ncreated-by = "elsewhere"\n']
+    for path in sorted(index.glob("*.whl")):
+        digest = hashlib.sha256(path.read_bytes()).hexdigest()
+        rows.append(
+            f'[[packages]]\nname = "{path.name.split("-")[0]}"\nversion = "1.0"\n[[packages.wheels]]\n'
+            f'name = "{path.name}"\npath = "wheels/{path.name}"\nhashes = {{ sha256 = "{digest}" }}\n'
+        )
+    comb, hum, wax = rows[1:]
+    account.write("pylock.hive.toml", rows[0] + hum + wax)
+    told = account.ush("outfit", "equip", "--yes", code=1).out
+    assert "comb" in told
+    fault = account.ush("verify", "hive", "--json", code=1).json()["targets"][0]["findings"]
+    (found,) = [one for one in fault if one["verdict"] == "fault"]
+    assert (found["subject"], found["cause"]) == ("wax", "dependency-absent")
+    account.ush("undo", "--yes")
+    account.write("pylock.hive.toml", rows[0] + comb + hum + wax)
+    account.ush("outfit", "equip", "--yes")
+    account.ush("verify", "hive")

@@ -2,11 +2,10 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from packaging.requirements import InvalidRequirement, Requirement
+from packaging.requirements import Requirement
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.distributions.markers import applies
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.trees.recorded_files import AlteredFile, altered_files, altered_text
@@ -15,6 +14,7 @@ from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.next_steps import ush
 
 from .installed_metadata import Installed
+from .requirements_here import requirements_here
 
 __all__ = ["check_recorded", "check_requirements"]
 
@@ -78,18 +78,13 @@ def check_requirements(
 ) -> Iterator[Finding]:
     """Judge that each distribution has what it requires here: others in the right versions, and the right Python."""
     instead = {canonicalize_name(one.name): one.specifier for one in map(Requirement, environment.contents.overrides)}
-    markers, met, faults = facts.markers(), 0, 0
+    required = requirements_here(installed, facts.markers(), environment)
+    met, faults = 0, 0
     for name, there in installed.items():
         if not _admits(there.metadata.requires_python, facts):
             faults += 1
             yield _requires_other_python(name, there, facts, environment)
-        for text in there.metadata.requires:
-            try:
-                needed = Requirement(text)
-            except InvalidRequirement:
-                continue
-            if not applies(needed, markers):
-                continue
+        for needed in required[name]:
             have = installed.get(canonicalize_name(needed.name))
             fits = instead.get(canonicalize_name(needed.name), needed.specifier)
             if have is not None and fits.contains(have.metadata.version, prereleases=True):
@@ -98,7 +93,7 @@ def check_requirements(
                 faults += 1  # it was recorded and is gone, which is told of it itself
             else:
                 faults += 1
-                yield _unmet(name, text, have, environment)
+                yield _unmet(name, needed, have, environment)
     if met and not faults:
         yield Finding(
             subject="dependencies",
@@ -108,14 +103,14 @@ def check_requirements(
         )
 
 
-def _unmet(name: NormalizedName, text: str, have: Installed | None, environment: Environment) -> Finding:
+def _unmet(name: NormalizedName, needed: Requirement, have: Installed | None, environment: Environment) -> Finding:
     return Finding(
         subject=name,
-        question=f"has what it requires: {text}",
+        question=f"has what it requires: {needed}",
         verdict=Verdict.FAULT,
         answer=f"{have.metadata.name} {have.metadata.version} is installed" if have else "it is not installed",
         cause=Cause.DEPENDENCY_VERSION if have else Cause.DEPENDENCY_ABSENT,
-        remedy=ush("package", "get", text.partition(";")[0].strip(), *environment.changing),
+        remedy=ush("package", "get", str(needed).partition(";")[0].strip(), *environment.changing),
     )
 
 

@@ -9,7 +9,6 @@ from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.entry_points import EntryPoint
 from unified_shell.core.distributions.import_names import is_stray
-from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment
@@ -26,7 +25,8 @@ from unified_shell.core.verification.programs import program
 
 from .import_faults import ImportSite, explain_import
 from .installed_metadata import Installed
-from .shared_imports import Loaded, loaded_together, requirements_of, word_of
+from .requirements_here import requirements_here
+from .shared_imports import Loaded, loaded_together, word_of
 
 __all__ = ["IMPORT_SECONDS", "check_imports", "import_alone"]
 
@@ -132,8 +132,8 @@ class _Judge(Struct, frozen=True):
     def _is_incomplete(self, there: Installed) -> bool:
         """Tell whether a distribution lacks something that it requires, or that was recorded: then that may be why."""
         recorded = {one.name for one in self.environment.contents.distributions}
-        markers = self.facts.markers()
-        needed = {canonicalize_name(one.name) for one in requirements_of(there) if applies(one, markers)}
+        required = requirements_here(self.installed, self.facts.markers(), self.environment)
+        needed = {canonicalize_name(one.name) for one in required[canonicalize_name(there.metadata.name)]}
         return bool((needed | recorded) - self.installed.keys())
 
     def _judge_import(self, one: Distribution, there: Installed, name: str) -> Finding:

@@ -12,11 +12,9 @@ import os
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct, field
-from packaging.requirements import InvalidRequirement, Requirement
 from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.entry_points import EntryPoint
-from unified_shell.core.distributions.markers import applies
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.installation.clean_variables import clean_variables
 from unified_shell.core.interpreters.facts import InterpreterFacts
@@ -26,8 +24,9 @@ from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.verification.programs import program
 
 from .installed_metadata import Installed
+from .requirements_here import requirements_here
 
-__all__ = ["Loaded", "loaded_together", "requirements_of", "word_of"]
+__all__ = ["Loaded", "loaded_together", "word_of"]
 
 # One word of a large package may load for long from a slow volume; what takes longer here is asked again alone.
 WORD_SECONDS = 60
@@ -158,42 +157,13 @@ class _Tree:
 def _dependencies(
     installed: Projects, facts: InterpreterFacts, environment: Environment
 ) -> dict[NormalizedName, tuple[NormalizedName, ...]]:
-    """Return what each project requires here, with the extras that something asks of it, as far as that is installed."""
-    markers = facts.markers()
-    requires = {name: requirements_of(there) for name, there in installed.items()}
-    asked = [_requirement(text) for one in environment.contents.requested for text in one.requested]
-    extras = _extras([*asked, *(one for each in requires.values() for one in each)])
+    """Return what each project requires here, as far as that is installed."""
     return {
         name: tuple(
-            dict.fromkeys(
-                canonicalize_name(one.name)
-                for one in needed
-                if canonicalize_name(one.name) in installed and applies(one, markers, extras.get(name, ()))
-            )
+            dict.fromkeys(canonicalize_name(one.name) for one in needed if canonicalize_name(one.name) in installed)
         )
-        for name, needed in requires.items()
+        for name, needed in requirements_here(installed, facts.markers(), environment).items()
     }
-
-
-def requirements_of(there: Installed) -> list[Requirement]:
-    """Return the requirements of a distribution that can be read."""
-    return [one for one in map(_requirement, there.metadata.requires) if one is not None]
-
-
-def _requirement(text: str) -> Requirement | None:
-    try:
-        return Requirement(text)
-    except InvalidRequirement:
-        return None
-
-
-def _extras(requirements: Sequence[Requirement | None]) -> dict[NormalizedName, set[str]]:
-    """Return the extras that are asked of each project."""
-    found: dict[NormalizedName, set[str]] = {}
-    for one in requirements:
-        if one is not None and one.extras:
-            found.setdefault(canonicalize_name(one.name), set()).update(one.extras)
-    return found
 
 
 def _reached(

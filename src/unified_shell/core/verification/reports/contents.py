@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.distributions.markers import applies
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UshError
@@ -14,7 +13,7 @@ from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.verification.packages.installed_metadata import Installed, read_installed
-from unified_shell.core.verification.packages.shared_imports import requirements_of
+from unified_shell.core.verification.packages.requirements_here import requirements_here
 
 __all__ = ["DistributionFacts", "EnvironmentFacts", "environment_facts"]
 
@@ -93,11 +92,6 @@ def _requirements(
     except UshError:
         return {}
     return {
-        name: tuple(
-            sorted(
-                {canonicalize_name(one.name) for one in requirements_of(there) if applies(one, markers)}
-                & installed.keys()
-            )
-        )
-        for name, there in installed.items()
+        name: tuple(sorted({canonicalize_name(one.name) for one in needed} & installed.keys()))
+        for name, needed in requirements_here(installed, markers, environment).items()
     }
