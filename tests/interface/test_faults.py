@@ -14,6 +14,7 @@ import pytest
 from support.account import Account, visible_state
 from support.faults import FAULTS, apiary_home, sting
 from support.restoring import restore
+from support.wheels import wheel
 from unified_shell.core.findings import Cause
 from unified_shell.core.verification.checks.table import CHECKS
 
@@ -293,3 +294,18 @@ def test_the_table_of_checks_is_whole(whole: Account) -> None:
 def _all_findings(account: Account) -> list[dict[str, str]]:
     found = account.ush("verify", "--json").json()
     return [one for target in found["targets"] for one in target["findings"]]
+
+
+def test_what_a_command_or_an_outfit_brings_is_tried_at_its_end(account: Account) -> None:
+    index = account.home / "wheels"
+    index.mkdir()
+    wheel(index, "hum", commands=["hum = hum:main"], files={"hum.py": b"import gone_with_the_wind\n"})
+    account.ush("index", "add", "own", index, "--yes")
+    told = account.ush("command", "get", "hum", "--yes", code=1).out
+    assert "gone_with_the_wind" in told
+    assert "ush command refresh hum" in told, "its environment has no name to type"
+    account.ush("command", "refresh", "hum", "--yes")
+    account.ush("command", "drop", "hum", "--yes")
+    for part in ('[environment.hive]\npackages = ["hum"]\n', "[command.hum]\n"):
+        account.write("outfit.toml", f'[outfit]\nname = "c"\n{part}')
+        assert "gone_with_the_wind" in account.ush("outfit", "equip", "--yes", code=1).out

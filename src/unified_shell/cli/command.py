@@ -68,19 +68,22 @@ def prefer(context: Context, name: str, candidate: str, *, only: bool, how: Chan
 @pass_context
 def get(context: Context, name: str, source: str, wanted: str, *, how: ChangeOptions) -> None:
     """Install the command NAME from a Python distribution, in its own environment."""
-    from unified_shell.core.environments.command_environments import plan_get_command
+    from unified_shell.core.changes.plan import Change
+    from unified_shell.core.environments.command_environments import hidden_name, plan_get_command
     from unified_shell.core.environments.packages.requests import parse_request
     from unified_shell.core.interpreters.adopting import choose_interpreter
+    from unified_shell.core.verification.packages.package_checks import with_whole_environment
 
     request = parse_request(source or name)
     facts = choose_interpreter(wanted, context.host, context.locations)
     locations = context.locations_for(how.scope)
     client = context.indexes_for(how.scope)
-    perform(
-        context,
-        lambda: plan_get_command(name, request, facts, client, host=context.host, locations=locations),
-        how,
-    )
+
+    def make() -> Change:
+        change = plan_get_command(name, request, facts, client, host=context.host, locations=locations)
+        return with_whole_environment(change, hidden_name(name), context.host, locations)
+
+    perform(context, make, how)
 
 
 @command.command()
@@ -94,13 +97,15 @@ def refresh(context: Context, name: str, *, how: ChangeOptions) -> None:
     from unified_shell.core.commands.preferring import find_choice
     from unified_shell.core.environments.command_environments import plan_refresh_command
     from unified_shell.core.environments.owned_commands import plan_prefer_named
+    from unified_shell.core.verification.packages.package_checks import with_whole_environment
 
     locations = context.locations_for(how.scope)
 
     def make() -> Change:
         choice = find_choice(name, context.host, locations)
         if choice.environment:
-            return plan_refresh_command(choice, context.indexes_for(how.scope), context.host, locations)
+            change = plan_refresh_command(choice, context.indexes_for(how.scope), context.host, locations)
+            return with_whole_environment(change, choice.environment, context.host, locations)
         return plan_prefer_named(name, choice.candidate, context.host, locations)
 
     perform(context, make, how)

@@ -7,12 +7,13 @@ from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.commands.preferred import Choice, all_choices
-from unified_shell.core.environments.command_environments import plan_get_command, plan_refresh_command
+from unified_shell.core.environments.command_environments import hidden_name, plan_get_command, plan_refresh_command
 from unified_shell.core.environments.model.registry import hidden_environment
 from unified_shell.core.environments.packages.lock_files import versions_of_lock
 from unified_shell.core.errors import Refused
 from unified_shell.core.machine.locations import everyone_locations
 from unified_shell.core.next_steps import ush
+from unified_shell.core.verification.packages.package_checks import with_whole_environment
 
 from .equipping import Equipping
 from .locks.beside import check_lock_holds, has_all_of_lock, lock_file_of
@@ -52,10 +53,16 @@ def plan_commands(equipping: Equipping) -> list[Change]:
             continue
         choice = known.get(one.name)
         if choice is None:
-            changes.append(prepared_apart(_new(equipping, one), f"command-{one.name}"))
+            changes.append(_looked_at(_new(equipping, one), one.name, equipping))
         elif choice.environment and not _is_as_wanted(choice, one, equipping):
-            changes.append(prepared_apart(_moved(equipping, one, choice), f"command-{one.name}"))
+            changes.append(_looked_at(_moved(equipping, one, choice), choice.name, equipping))
     return changes
+
+
+def _looked_at(change: Change, name: str, equipping: Equipping) -> Change:
+    """Return a command's change, prepared apart and followed by a look at what it came with."""
+    looked = with_whole_environment(change, hidden_name(name), equipping.host, equipping.locations)
+    return prepared_apart(looked, f"command-{name}")
 
 
 def _new(equipping: Equipping, wanted: WantedCommand) -> Change:

@@ -22,7 +22,7 @@ from unified_shell.core.environments.packages.getting import PackageRequest, pla
 from unified_shell.core.environments.packages.lock_files import LockRequest, plan_lock, versions_of_lock
 from unified_shell.core.environments.packages.requests import parse_request
 from unified_shell.core.environments.packages.requirement_files import read_requirements
-from unified_shell.core.environments.trees.next_edition import new_contents, proof_of_start
+from unified_shell.core.environments.trees.next_edition import new_contents
 from unified_shell.core.errors import NoSolution, Refused
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.interpreters.languages import title_of
@@ -35,6 +35,7 @@ from unified_shell.core.shells.dialects.dialect import SetVariable, Side
 from unified_shell.core.shells.planning.added_lines import added_lines
 from unified_shell.core.shells.planning.variables import with_variable
 from unified_shell.core.shells.wiring.wiring import Wiring
+from unified_shell.core.verification.packages.package_checks import PackageChecks
 
 from .equipping import Equipping
 from .fitting_pythons import no_solution_here
@@ -100,7 +101,7 @@ def _new(equipping: Equipping, wanted: WantedEnvironment, suites: Mapping[str, s
         download_bytes=got.plan.download_bytes,
         disk_bytes=got.plan.disk_bytes,
     )
-    return replace(got, plan=plan).verified_by(lambda: (proof_of_start(prefix, facts, host),))
+    return PackageChecks(environment, host, locations).checked(replace(got, plan=plan))
 
 
 def _library(
@@ -166,7 +167,8 @@ def _grown(
     lines = added_lines(environment.contents.wiring, wiring)
     wired = replace(environment, contents=replace(environment.contents, wiring=wiring))
     change = _filled(equipping, wanted, wired, lacking)
-    return replace(change, plan=replace(change.plan, lines=(*change.plan.lines, *lines)))
+    plan = replace(change.plan, lines=(*change.plan.lines, *lines))
+    return PackageChecks(environment, equipping.host, equipping.locations).checked(replace(change, plan=plan))
 
 
 def _checked_lock(

@@ -4,8 +4,6 @@ import os
 from collections.abc import Iterator, Sequence
 from itertools import groupby
 
-from msgspec.structs import replace
-
 from unified_shell.core.commands.candidates import NameReport, look_for_command
 from unified_shell.core.commands.preferred import Choice, all_choices, links_folder, target_of
 from unified_shell.core.environments.model.registry import hidden_environment
@@ -20,6 +18,7 @@ from unified_shell.core.shells.tracing.winning_lines import way_out
 from unified_shell.core.verification.names.launching import is_safe_to_start
 from unified_shell.core.verification.names.managed_places import managed_places
 from unified_shell.core.verification.packages.environment_checks import check_environment
+from unified_shell.core.verification.packages.package_checks import told_of_command
 from unified_shell.core.verification.targets.target import Kind, Target
 
 from .check import Check, Cost, Surroundings, fault, passed
@@ -160,16 +159,8 @@ def works_in_its_environment(target: Target, around: Surroundings) -> Iterator[F
         again = ush("command", "drop", choice.name, why="then get it again")
         yield fault(target.name, "its environment is there", error.message, Cause.CONTENTS_UNREADABLE, again)
         return
-    for finding in check_environment(
-        environment, around.host, thorough=around.thorough, limit_seconds=around.limit_seconds
-    ):
-        # Its environment has no name that a person could type.
-        mend = ush("verify", f"command:{choice.name}", "--mend", *environment.scope_words)
-        refresh = ush("command", "refresh", choice.name, *environment.scope_words)
-        if finding.is_fault:
-            yield replace(finding, remedy=mend if finding.mend else refresh)
-        else:
-            yield finding
+    found = check_environment(environment, around.host, thorough=around.thorough, limit_seconds=around.limit_seconds)
+    yield from told_of_command(found, choice.name, environment)
 
 
 def _choice(target: Target, around: Surroundings) -> Choice | None:

@@ -1,23 +1,25 @@
 """What came with a change of packages: checked at its end, and told."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 from packaging.utils import NormalizedName, canonicalize_name
 
-from unified_shell.core.changes.plan import Change
+from unified_shell.core.changes.plan import Change, Prepared
 from unified_shell.core.environments.model.base_interpreter import base_of
-from unified_shell.core.environments.model.registry import Environment, find_environment
+from unified_shell.core.environments.model.registry import Environment, find_environment, hidden_environment
 from unified_shell.core.environments.trees.next_edition import proof_of_start
 from unified_shell.core.findings import Finding
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
+from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import Afterward, Labelled, ush
 
 from .environment_checks import check_distributions
 from .installed_metadata import Installed, read_installed
 
-__all__ = ["PackageChecks"]
+__all__ = ["PackageChecks", "told_of_command", "with_whole_environment"]
 
 
 class PackageChecks(Struct):
@@ -61,3 +63,33 @@ class PackageChecks(Struct):
         self._new = sorted(one.name for one in after.contents.distributions if one.name not in had)
         self._asked = frozenset(one.name for one in after.contents.requested)
         return (start, *check_distributions(after, facts, self.host, only=changed, installed=self._installed))
+
+
+def with_whole_environment(change: Change, name: str, host: Host, locations: Locations) -> Change:
+    """Return the change of a command that is followed, beside its own verification, by a look at all that is in the hidden
+    environment of that name.
+    """
+
+    def prepare(staging: Place) -> Prepared:
+        prepared = change.prepare(staging)
+
+        def verify() -> tuple[Finding, ...]:
+            found = prepared.verify()
+            # What is put back is not looked at.
+            if any(one.is_fault and one.puts_back for one in found):
+                return found
+            environment = hidden_environment(name, locations)
+            there = check_distributions(environment, base_of(environment, host), host)
+            return (*found, *told_of_command(there, name.removeprefix("."), environment))
+
+        return Prepared(steps=prepared.steps, verify=verify)
+
+    return change if change.plan.nothing_to_do else Change(plan=change.plan, prepare=prepare)
+
+
+def told_of_command(found: Iterable[Finding], command: str, environment: Environment) -> Iterator[Finding]:
+    """Return what was found in the environment of a command, with what a person types: that has no name for them."""
+    mend = ush("verify", f"command:{command}", "--mend", *environment.scope_words)
+    refresh = ush("command", "refresh", command, *environment.scope_words)
+    for one in found:
+        yield replace(one, remedy=mend if one.mend else refresh) if one.is_fault else one
