@@ -575,6 +575,30 @@ def test_a_lacking_interpreter_comes_in_the_same_change(account: Account) -> Non
     assert visible_state(account.home) == before
 
 
+def test_an_interpreter_is_locked_by_its_archive(account: Account) -> None:
+    _describe_lua(account, "5.99.1")
+    head = '[outfit]\nname = "combs"\n[catalog.own]\nurl = "catalog"\n[environment.combs]\nlanguage = "lua"\n'
+    account.write("outfit.toml", head + 'interpreter = ">=5.99"\n')
+    account.ush("outfit", "lock", "--yes")
+    (row,) = tomllib.loads((account.home / "outfit.lock.toml").read_text())["interpreter"]
+    archive = account.home / "lua-5.99.1.tar.gz"
+    digest = hashlib.sha256(archive.read_bytes()).hexdigest()
+    assert (row["language"], row["wanted"], row["version"], row["sha256"]) == ("lua", ">=5.99", "5.99.1", digest)
+    assert "nothing moved" in account.ush("outfit", "lock", "--yes").out
+    # A newer one does not take its place, and neither does another archive of that version.
+    described = (account.home / "catalog/lua.toml").read_text()
+    account.write("catalog/new.toml", described.replace("5.99.1", "5.99.2", 1))
+    account.write(
+        "catalog/catalog.toml", "".join(f'[[description]]\nfile = "{one}.toml"\n' for one in ("new", "lua"))
+    )
+    assert "interpreter lua-5.99.1" in account.ush("outfit", "plan", code=1).out
+    account.write("catalog/lua.toml", described.replace(digest, "0" * 64))
+    assert "another archive than the one that is locked" in account.ush("outfit", "equip", "--yes", code=4).err
+    account.write("catalog/lua.toml", described)
+    account.ush("outfit", "lock", "--refresh", "lua", "--yes")
+    assert "interpreter lua-5.99.2" in account.ush("outfit", "plan", code=1).out
+
+
 def test_an_interpreter_that_is_not_as_promised_changes_nothing(account: Account) -> None:
     _describe_lua(account, "5.99.2")
     account.write(

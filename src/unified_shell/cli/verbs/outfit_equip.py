@@ -121,19 +121,21 @@ def lock(
     how: ChangeOptions,
 ) -> None:
     """Write down exactly what an outfit comes to: a lock file (pylock.NAME.toml) for each environment, with hashes, and the
-    hashes of its suites.
+    hashes of its suites and interpreters.
 
     Versions of the lock that is there stay, unless they may move. `equip` then takes what is locked.
     """
     from packaging.utils import canonicalize_name
 
+    from unified_shell.core.outfits.coming_interpreters import settle_interpreters
     from unified_shell.core.outfits.locks.plans import LockOptions, plan_outfit_lock
 
     options = LockOptions(
         targets=targets, refreshed=tuple(map(canonicalize_name, refreshed)), newest=newest, as_of=as_of
     )
     equipping = read_equipping(context, file, ())
-    perform(context, lambda: plan_outfit_lock(equipping, options), how)
+    # It can be locked for an interpreter that is still to be got.
+    perform(context, lambda: plan_outfit_lock(settle_interpreters(equipping)[0], options), how)
 
 
 @click.command(cls=CheckedCommand)

@@ -16,7 +16,7 @@ from unified_shell.core.next_steps import Labelled, ush
 from .capturing import Captured
 from .equipping import Equipping
 from .locks.plans import EnvironmentLock, LockOptions, lock_environment, plan_lock_files, text_step
-from .locks.suites import suites_lock_text
+from .locks.suites import archives_lock_text
 from .outfit import Outfit
 from .outfit_reading import parse_outfit
 
@@ -57,7 +57,7 @@ def plan_capture(
     locks, left = _locks(equipping)
     change = written
     if locks:
-        locking = plan_lock_files(equipping, locks, suites_lock_text(equipping))
+        locking = plan_lock_files(equipping, locks, archives_lock_text(equipping))
         change = locking if step is None else merged(written, locking)
         change = replace(change, plan=replace(change.plan, afterwards=written.plan.afterwards))
     return CapturePlan(change=change, left_out=(*captured.left_out, *left))

@@ -24,6 +24,7 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 
 from .equipping import Equipping
+from .locks.interpreters import check_interpreter_by_lock, locked_interpreter
 from .outfit import WantedInterpreter
 
 __all__ = ["ComingInterpreter", "settle_interpreters", "with_come"]
@@ -38,8 +39,13 @@ class ComingInterpreter(Struct, frozen=True, kw_only=True):
     language: str
     version: str
     getting: Getting
-    change: Change
+    request: InterpreterRequest
     wanted: tuple[WantedInterpreter, ...]
+
+    def planned(self) -> Change:
+        """Plan to get it; raises Refused for a licence that is not accepted, CouldNot where it cannot be built here."""
+        asked = parse_request(self.request.words, self.getting.host)
+        return plan_getting(self.getting, self.request, asked)
 
     def answers(self, wanted: WantedInterpreter) -> bool:
         """Tell whether it is what is wanted."""
@@ -103,17 +109,20 @@ def _standing_on(
 
 def _coming(wanted: WantedInterpreter, equipping: Equipping) -> ComingInterpreter:
     in_pack = wanted.language == "python" and equipping.pack.endswith(".tar.gz")
-    words = (equipping.pack,) if in_pack else (wanted.language, wanted.version)
+    locked = locked_interpreter(equipping.place, wanted)
+    asked = f"=={locked.version}" if locked is not None else wanted.version
+    words = (equipping.pack,) if in_pack else (wanted.language, asked)
     request = InterpreterRequest(words=words, accepted=equipping.accepted)
     host, locations = equipping.host, equipping.locations
     getting = settle_getting(request, equipping.find, equipping.fetcher, host, locations, progress=equipping.progress)
+    check_interpreter_by_lock(getting.origin, wanted, equipping.place)
     described = getting.origin.description
     named = VERSION.search(getting.name)
     return ComingInterpreter(
         language=wanted.language,
         version=described.version if described is not None else named[1] if named else "",
         getting=getting,
-        change=plan_getting(getting, request, parse_request(words, host)),
+        request=request,
         wanted=(wanted,),
     )
 

@@ -27,7 +27,7 @@ def plan_whole(equipping: Equipping) -> Change:
     rest = plan_equip(ahead)
     if not coming:
         return rest
-    trees = [prepared_apart(one.change, f"interpreter-{one.getting.name}") for one in coming]
+    trees = [prepared_apart(one.planned(), f"interpreter-{one.getting.name}") for one in coming]
     whole = merged(trees[0], *trees[1:], rest)
     afterwards = rest.plan.afterwards or whole.plan.afterwards
     return Change(

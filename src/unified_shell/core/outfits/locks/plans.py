@@ -21,7 +21,7 @@ from unified_shell.core.resolution.target import Rules
 
 from .beside import lock_file_of, suites_lock_of
 from .settling import LockedPackage, lock_packages
-from .suites import locked_suites, suites_lock_text
+from .suites import archives_lock_text, locked_suites
 from .targets import LockTarget, host_target, parse_target
 from .writing import lock_difference, lock_text, locked_versions
 
@@ -55,12 +55,14 @@ def plan_outfit_lock(equipping: Equipping, options: LockOptions) -> Change:
     wanted = [one for one in every if options.targets or equipping.is_meant(one.when)]
     locked = {name for one in wanted for name in locked_versions(lock_file_of(equipping.place, one.name))}
     locked |= {canonicalize_name(name) for name in locked_suites(equipping.place)}
+    locked |= {canonicalize_name(one.interpreter.language) for one in every if one.interpreter}
+    locked.add(canonicalize_name(equipping.outfit.interpreter.language))
     if unknown := [one for one in options.refreshed if one not in locked]:
         raise UsageError(
             f"{unknown[0]} is in no lock of {equipping.outfit.name}", next_step=ush("outfit", "lock", equipping.place)
         )
     found = [lock_environment(one, equipping, options) for one in wanted]
-    suites = suites_lock_text(equipping, moving=options.refreshed, newest=options.newest)
+    suites = archives_lock_text(equipping, moving=options.refreshed, newest=options.newest)
     return plan_lock_files(equipping, [one for one in found if one is not None], suites)
 
 
@@ -77,7 +79,7 @@ def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock], suit
     path = suites_lock_of(equipping.place)
     if suites and (step := text_step(path, suites)) is not None:
         steps.append(step)
-        diff = tuple(f"+ {line}" for line in suites.splitlines())
+        diff = tuple(f"+ {line}" for line in suites.splitlines() if line)
         lines.append(
             plan_line(LineKind.EDIT, About.LOCK, file=path, packages=len(equipping.outfit.suites), diff=diff)
         )

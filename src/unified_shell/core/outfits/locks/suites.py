@@ -1,4 +1,4 @@
-"""The lock of an outfit's suites: each with its version, its form, and the hash of its archive."""
+"""The lock of an outfit's suites: each with its version, its form, and the hash of its archive; beside them the interpreters."""
 
 from collections.abc import Collection
 
@@ -17,8 +17,9 @@ from unified_shell.core.outfits.outfit import WantedSuite
 from unified_shell.core.suites.suite_origins import SuiteOrigin, SuiteRequest, settle_suite
 
 from .beside import suites_lock_of
+from .interpreters import interpreter_rows
 
-__all__ = ["LockedSuite", "check_by_lock", "locked_suites", "request_by_lock", "suites_lock_text"]
+__all__ = ["LockedSuite", "archives_lock_text", "check_by_lock", "locked_suites", "request_by_lock"]
 
 
 class LockedSuite(Struct, frozen=True, kw_only=True):
@@ -66,9 +67,9 @@ def request_by_lock(wanted: WantedSuite, equipping: Equipping) -> SuiteRequest:
     return SuiteRequest(what=f"{wanted.name}=={locked.version}", form=locked.form)
 
 
-def suites_lock_text(equipping: Equipping, *, moving: Collection[str] = (), newest: bool = False) -> str:
-    """Return the lock of the suites, empty for an outfit without one. What is locked stays, but for suites in `moving`, those
-    of which the outfit asks for another one, and with `newest` all.
+def archives_lock_text(equipping: Equipping, *, moving: Collection[str] = (), newest: bool = False) -> str:
+    """Return the lock of suites and interpreters, empty for an outfit without one. What is locked stays, but for those in
+    `moving`, those of which the outfit asks for another one, and with `newest` all.
     """
     before = {} if newest else locked_suites(equipping.place)
     rows = {}
@@ -87,7 +88,9 @@ def suites_lock_text(equipping: Equipping, *, moving: Collection[str] = (), newe
             "file": origin.form.archive.file_name,
             "sha256": origin.form.archive.sha256,
         }
-    return tomlkit.dumps({"suite": rows}) if rows else ""
+    interpreters = interpreter_rows(equipping, moving=moving, newest=newest)
+    document: dict[str, object] = {"interpreter": interpreters} if interpreters else {}
+    return tomlkit.dumps({**document, "suite": rows} if rows else document) if rows or interpreters else ""
 
 
 def check_by_lock(origin: SuiteOrigin, outfit: str) -> None:

@@ -13,7 +13,7 @@ from unified_shell.core.machine.files.digests import digest_of_file
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 from unified_shell.core.outfits.equipping import Equipping
-from unified_shell.core.outfits.locks.suites import request_by_lock, suites_lock_text
+from unified_shell.core.outfits.locks.suites import archives_lock_text, request_by_lock
 from unified_shell.core.suites.suite_origins import settle_suite, with_needed
 
 from .other_machine import OtherMachine
@@ -50,7 +50,7 @@ def pack_suites(equipping: Equipping, stage: Place, other: OtherMachine, there: 
     ]
     with open(join(folder, "catalog.toml"), "w", encoding="utf-8") as file:
         file.write(tomlkit.dumps({"description": rows} if rows else {}))
-    text = suites_lock_text(equipping)
+    text = archives_lock_text(equipping)
     if text:
         with open(join(stage, "outfit.lock.toml"), "w", encoding="utf-8") as file:
             file.write(text)
