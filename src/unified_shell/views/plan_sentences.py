@@ -125,7 +125,7 @@ SENTENCES: Mapping[About, tuple[str, str]] = {
         "build log: {log:place}",
     ),
     About.OUTFIT: ("{file:place}", ""),
-    About.LOCK: ("{file:place}: {packages:count package}", ""),
+    About.LOCK: ("{file:place}: [{packages:count package}][{archives:count archive}]", ""),
     About.COMPILER: ("{language} compiler: {program:place}[{chosen:if}, chosen for this build only]", ""),
     About.THIS_PROCESSOR_ONLY: (
         "what is built may not start on other processors",

@@ -80,9 +80,7 @@ def plan_lock_files(equipping: Equipping, locks: Sequence[EnvironmentLock], suit
     if suites and (step := text_step(path, suites)) is not None:
         steps.append(step)
         diff = tuple(f"+ {line}" for line in suites.splitlines() if line)
-        lines.append(
-            plan_line(LineKind.EDIT, About.LOCK, file=path, packages=len(equipping.outfit.suites), diff=diff)
-        )
+        lines.append(plan_line(LineKind.EDIT, About.LOCK, file=path, archives=suites.count("sha256 = "), diff=diff))
     if not steps:
         said = f"{equipping.outfit.name} is locked, and nothing moved"
         return change_of(Plan(aim=said, nothing_to_do=said))
