@@ -9,11 +9,12 @@ from packaging.utils import NormalizedName, canonicalize_name
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.steps import ReplaceFile, Step
-from unified_shell.core.errors import UsageError
+from unified_shell.core.errors import NoSolution, UsageError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import Labelled, ush
 from unified_shell.core.outfits.equipping import Equipping
+from unified_shell.core.outfits.fitting_pythons import no_solution_here
 from unified_shell.core.outfits.outfit import WantedEnvironment
 from unified_shell.core.outfits.wanted_commands import as_environment
 from unified_shell.core.outfits.wanted_environments import requirements_of
@@ -118,14 +119,18 @@ def lock_environment(
     if kept is None:
         kept = {} if options.newest else {n: one for n, one in before.items() if n not in options.refreshed}
     asked = requirements_of(wanted, equipping.folder)
-    packages = lock_packages(
-        asked,
-        targets,
-        equipping.client,
-        equipping.locations.cache,
-        kept=kept,
-        progress=equipping.progress,
-    )
+    try:
+        packages = lock_packages(
+            asked,
+            targets,
+            equipping.client,
+            equipping.locations.cache,
+            kept=kept,
+            progress=equipping.progress,
+        )
+    except NoSolution as error:
+        # For another machine nothing is known of its interpreters.
+        raise error if options.targets else no_solution_here(error, wanted, asked, rules, equipping) from error
     indexes = {one.name: one.address for one in equipping.client.indexes}
     text = lock_text(packages, targets, folder=equipping.folder, indexes=indexes, as_of=as_of, asked=asked)
     return EnvironmentLock(

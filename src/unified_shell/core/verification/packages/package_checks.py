@@ -41,10 +41,10 @@ class PackageChecks(Struct):
         there = [(name, self._installed[name]) for name in self._new if name in self._installed]
         commands = list(dict.fromkeys(name for _, one in there for name in one.command_names))
         lines: list[Afterward] = [Labelled(label="New commands", step=", ".join(commands))] if commands else []
-        if commands:
-            asked = [name for project, one in there if project in self._asked for name in one.command_names]
-            first = (asked or commands)[0]
-            start = ush("environment", "run", self.before.name, "--", first, "--help")
+        # What came along is nothing that the person wants to start.
+        asked = [name for project, one in there if project in self._asked for name in one.command_names]
+        if asked:
+            start = ush("environment", "run", self.before.name, "--", asked[0], "--help")
             lines.append(Labelled(label="Start one", step=start))
         for name, one in there:
             if name in self._asked and one.imports and canonicalize_name(one.imports[0]) != name:
