@@ -99,12 +99,15 @@ def test_a_library_that_its_interpreter_does_not_find_is_a_fault(tmp_path: Path)
     home.mkdir()
     account = Account(home)
     account.ush("environment", "new", "hive", "--language", "tcl", "--yes")
+    library = account.environment() / "lib/tcl"
+    untouched = library.stat().st_mtime_ns
     account.ush("verify", "hive")
+    assert library.stat().st_mtime_ns == untouched, "nothing was put there, not for a moment"
     own = account.environment() / "environment.json"
     # As an earlier version wrote it: two words to Tcl.
     own.write_text(own.read_text().replace("bee\\\\ keeper", "bee keeper"))
     assert "TCLLIBPATH does not lead to it" in account.ush("verify", "hive", code=1).out
-    assert not list((account.environment() / "lib/tcl").iterdir()), "what was put there is gone again"
+    assert not list(library.iterdir())
 
 
 def test_an_interpreter_of_another_language_is_adopted_and_carries_environments(account: Account) -> None:
