@@ -1,6 +1,7 @@
 """All that a machine lacks of an outfit as one change, its interpreters too: one plan, one consent, one entry to undo."""
 
 import contextlib
+from typing import NoReturn
 
 from msgspec.structs import replace
 
@@ -9,9 +10,11 @@ from unified_shell.core.changes.executor import PlanMoved
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, PlanLine, Prepared
 from unified_shell.core.changes.steps import PlaceTree
+from unified_shell.core.errors import CouldNot
 from unified_shell.core.findings import Finding
 from unified_shell.core.interpreters.managed import ORIGIN_FILE, managed_in
 from unified_shell.core.machine.places import Place
+from unified_shell.core.next_steps import ush
 
 from .coming_interpreters import ComingInterpreter, settle_interpreters, with_come
 from .equip_plan import plan_equip
@@ -32,12 +35,12 @@ def plan_whole(equipping: Equipping) -> Change:
     afterwards = rest.plan.afterwards or whole.plan.afterwards
     return Change(
         plan=replace(whole.plan, aim=f"Equip this machine with {equipping.outfit.name}", afterwards=afterwards),
-        prepare=lambda staging: _prepared(equipping, coming, trees, rest, staging),
+        prepare=lambda staging: _prepared(ahead, coming, trees, rest, staging),
     )
 
 
 def _prepared(
-    equipping: Equipping,
+    ahead: Equipping,
     coming: tuple[ComingInterpreter, ...],
     trees: list[Change],
     agreed: Change,
@@ -54,9 +57,9 @@ def _prepared(
     with contextlib.ExitStack() as standing:
         for step in placed:
             standing.enter_context(standing_early(step, staging, unlisted=ORIGIN_FILE))
-        rest = plan_equip(with_come(equipping, come))
+        rest = plan_equip(with_come(ahead, come))
         if _told(rest) != _told(agreed):
-            raise PlanMoved
+            _raise_for_difference(ahead, agreed)
         if not rest.plan.nothing_to_do:
             prepared.append(rest.prepare(staging))
 
@@ -64,6 +67,20 @@ def _prepared(
         return tuple(finding for one in prepared for finding in one.verify())
 
     return Prepared(steps=tuple(step for one in prepared for step in one.steps), verify=verify)
+
+
+def _raise_for_difference(ahead: Equipping, agreed: Change) -> NoReturn:
+    """Raise PlanMoved where the machine is another meanwhile; else it is the interpreter, and would be so each time: CouldNot."""
+    if _told(plan_equip(ahead)) != _told(agreed):
+        raise PlanMoved
+    wanted = ahead.outfit.interpreter
+    raise CouldNot(
+        "the interpreter that was prepared needs another plan than the one that was shown; nothing was changed",
+        where=ahead.place,
+        next_step=ush(
+            "interpreter", "get", wanted.language, *filter(None, (wanted.version,)), why="then equip again"
+        ),
+    )
 
 
 def _told(change: Change) -> tuple[PlanLine, ...]:

@@ -36,7 +36,7 @@ exec "$python" -I -B -c "$start" "$here/ush" "$@"
 """
 EQUIP = """\
 #!/bin/sh
-# Equips this machine with the outfit beside this file. Words are those of `ush outfit equip`.
+# Equips this machine with the outfit beside this file. Words after it are handed on, such as --yes.
 here=$(CDPATH= cd -- "$(dirname -- "$0")" && pwd) || exit
 exec sh "$here/ush.sh" outfit equip --from "$here" "$@"
 """
@@ -62,7 +62,7 @@ exit /b %ERRORLEVEL%
 """
 EQUIP_CMD = """\
 @echo off
-rem Equips this machine with the outfit beside this file. Words are those of `ush outfit equip`.
+rem Equips this machine with the outfit beside this file. Words after it are handed on, such as --yes.
 rem The point keeps the last backslash from the quotes.
 call "%~dp0ush.cmd" outfit equip --from "%~dp0." %*
 exit /b %ERRORLEVEL%
