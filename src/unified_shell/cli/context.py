@@ -12,9 +12,8 @@ from unified_shell.core.machine.places import join
 from unified_shell.views.terminal.screen import Screen
 
 if TYPE_CHECKING:
-    from packaging.utils import NormalizedName
-
     from unified_shell.core.changes.executor import Executor
+    from unified_shell.core.distributions.names import NormalizedName
     from unified_shell.core.environments.model.registry import Environment
     from unified_shell.core.environments.own_wiring import OwnWiring
     from unified_shell.core.indexes.client import IndexClient

@@ -80,9 +80,8 @@ def get(
     how: ChangeOptions,
 ) -> None:
     """Install packages and their dependencies: NAME, NAME>=1.2, NAME[extra], NAME @ ADDRESS, FILE.whl."""
-    from packaging.utils import canonicalize_name
-
     from unified_shell.core.changes.merging import merged
+    from unified_shell.core.distributions.names import canonicalize_name
     from unified_shell.core.environments.packages.getting import plan_get
     from unified_shell.core.indexes.index_pins import plan_pins
 

@@ -15,8 +15,7 @@ from .terminal.tables import heading, print_rows, print_table
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from packaging.utils import NormalizedName
-
+    from unified_shell.core.distributions.names import NormalizedName
     from unified_shell.core.environments.model.contents import Distribution
     from unified_shell.core.environments.model.registry import Environment
     from unified_shell.core.environments.packages.dependency_paths import Why

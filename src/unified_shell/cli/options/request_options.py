@@ -8,8 +8,7 @@ import click
 from msgspec import Struct
 
 if TYPE_CHECKING:
-    from packaging.utils import NormalizedName
-
+    from unified_shell.core.distributions.names import NormalizedName
     from unified_shell.core.environments.packages.getting import PackageRequest
     from unified_shell.core.resolution.target import Rules
 
@@ -51,14 +50,13 @@ class RequestOptions(Struct, frozen=True, kw_only=True):
 
     def preferred(self) -> "frozenset[NormalizedName]":
         """Return the projects whose files count where two bring different ones to one place."""
-        from packaging.utils import canonicalize_name
+        from unified_shell.core.distributions.names import canonicalize_name
 
         return frozenset(map(canonicalize_name, self.overlap))
 
     def rules(self) -> "Rules":
         """Return the rules alone, without bounds."""
-        from packaging.utils import canonicalize_name
-
+        from unified_shell.core.distributions.names import canonicalize_name
         from unified_shell.core.machine.clock import end_of_day
         from unified_shell.core.resolution.target import Rules
 

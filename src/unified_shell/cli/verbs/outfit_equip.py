@@ -125,8 +125,7 @@ def lock(
 
     Versions of the lock that is there stay, unless they may move. `equip` then takes what is locked.
     """
-    from packaging.utils import canonicalize_name
-
+    from unified_shell.core.distributions.names import canonicalize_name
     from unified_shell.core.outfits.coming_interpreters import settle_interpreters
     from unified_shell.core.outfits.locks.plans import LockOptions, plan_outfit_lock
 

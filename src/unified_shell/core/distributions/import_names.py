@@ -7,7 +7,8 @@ import re
 from collections.abc import Iterable, Mapping
 
 from msgspec import Struct, field
-from packaging.utils import canonicalize_name
+
+from .names import canonicalize_name
 
 __all__ = ["import_names", "is_stray"]
 

@@ -8,9 +8,10 @@ import email.parser
 import email.policy
 
 from msgspec import Struct
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.errors import WheelBroken
+
+from .names import NormalizedName, canonicalize_name
 
 __all__ = ["Metadata", "parse_metadata"]
 

@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from typing import IO
 
 from msgspec import Struct
-from packaging.utils import canonicalize_name
 
 from unified_shell.core.archives.zip_archives import DAMAGED
 from unified_shell.core.errors import ArchiveBroken
@@ -14,6 +13,7 @@ from unified_shell.core.errors import ArchiveBroken
 from .entry_points import parse_entry_points
 from .import_names import import_names
 from .metadata import parse_metadata
+from .names import canonicalize_name
 from .wheels import find_info_folder
 
 __all__ = ["Brought", "MemberFacts", "brought_by", "brought_by_open_wheel"]

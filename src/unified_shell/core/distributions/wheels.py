@@ -13,7 +13,7 @@ from typing import IO
 
 from msgspec import Struct
 from packaging.tags import Tag
-from packaging.utils import InvalidWheelFilename, NormalizedName, canonicalize_name, parse_wheel_filename
+from packaging.utils import InvalidWheelFilename, parse_wheel_filename
 from packaging.version import Version
 
 from unified_shell.core.archives.tree import Unpacked
@@ -22,6 +22,7 @@ from unified_shell.core.errors import ArchiveBroken, WheelBroken
 from unified_shell.core.store.contents import Content, StoredFile
 
 from .metadata import Metadata, parse_metadata
+from .names import NormalizedName, canonicalize_name
 from .record import hash_text, parse_record
 
 __all__ = [

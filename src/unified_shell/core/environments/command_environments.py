@@ -4,7 +4,6 @@ import os
 
 from msgspec.structs import replace
 from packaging.requirements import Requirement
-from packaging.utils import canonicalize_name
 
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, Prepared, change_of, plan_line
@@ -12,6 +11,7 @@ from unified_shell.core.commands.preferred import Choice, read_choices
 from unified_shell.core.commands.preferring import link_steps, on_path, plan_drop_choice, record_step
 from unified_shell.core.distributions.entry_points import parse_entry_points
 from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.environments.model.base_interpreter import EnvironmentToBe, check_base_for
 from unified_shell.core.environments.model.layout import Layout, link_place
 from unified_shell.core.environments.model.registry import Environment, hidden_environment

@@ -7,12 +7,11 @@ home); the Desktop Entry Specification of freedesktop (Exec and its quoting). Th
 import os
 import re
 
-from packaging.utils import canonicalize_name
-
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.distributions.entry_points import parse_entry_points
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import CouldNot, UnknownName
 from unified_shell.core.machine.files.digests import digest_of_bytes

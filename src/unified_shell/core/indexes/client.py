@@ -6,9 +6,9 @@ import urllib.parse
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from msgspec import Struct
-from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.file_names import parse_file_name
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.errors import TransferFailed, UshError, nearest
 from unified_shell.core.machine.clock import iso_time
 from unified_shell.core.machine.files.digests import digest_of_file

@@ -2,8 +2,7 @@
 
 import os
 
-from packaging.utils import NormalizedName, canonicalize_name
-
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.errors import TransferFailed, os_error_reason

@@ -2,11 +2,10 @@
 
 from collections.abc import Mapping, Sequence
 
-from packaging.utils import NormalizedName, canonicalize_name
-
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.changes.steps import PutRecord
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.errors import UnknownName
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations

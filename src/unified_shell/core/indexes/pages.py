@@ -13,9 +13,9 @@ from collections.abc import Iterable, Mapping
 from sys import intern
 
 from msgspec import Struct
-from packaging.utils import canonicalize_name
 
 from unified_shell.core.distributions.file_names import FileName, parse_file_name
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.errors import TransferFailed
 from unified_shell.core.machine.files.digests import NO_SHA256, Sha256, parse_sha256
 from unified_shell.core.transfers.addresses import is_web_address, place_of_address

@@ -14,9 +14,8 @@ import urllib.parse
 import zipfile
 from collections.abc import Mapping
 
-from packaging.utils import NormalizedName, canonicalize_name
-
 from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import find_info_folder, parse_wheel_name
 from unified_shell.core.errors import UshError

@@ -21,7 +21,7 @@ from .outfit import Outfit
 from .outfit_reading import parse_outfit
 
 if TYPE_CHECKING:
-    from packaging.utils import NormalizedName
+    from unified_shell.core.distributions.names import NormalizedName
 
 __all__ = ["CapturePlan", "plan_capture"]
 

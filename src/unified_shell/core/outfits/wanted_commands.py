@@ -3,10 +3,10 @@
 import os
 
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.commands.preferred import Choice, all_choices
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.command_environments import hidden_name, plan_get_command, plan_refresh_command
 from unified_shell.core.environments.model.registry import hidden_environment
 from unified_shell.core.environments.packages.lock_files import versions_of_lock

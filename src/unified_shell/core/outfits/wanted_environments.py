@@ -5,11 +5,11 @@ from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change, Prepared
 from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.libraries.new_library import plan_new_library
 from unified_shell.core.environments.lifecycle import plan_new
 from unified_shell.core.environments.model.base_interpreter import EnvironmentToBe

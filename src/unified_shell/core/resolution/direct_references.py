@@ -9,10 +9,10 @@ import shutil
 import urllib.parse
 
 from msgspec.structs import replace
-from packaging.utils import NormalizedName, canonicalize_name
 from packaging.version import Version
 
 from unified_shell.core.distributions.file_names import parse_file_name
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.sources import is_source_name, source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name, wheel_parts
 from unified_shell.core.errors import CouldNot, UsageError, os_error_text

@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName
 
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.errors import NoSolution
 from unified_shell.core.next_steps import NextStep, ush
 

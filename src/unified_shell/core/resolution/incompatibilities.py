@@ -4,7 +4,8 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName
+
+from unified_shell.core.distributions.names import NormalizedName
 
 from .spaces import Node
 

@@ -5,9 +5,9 @@ from typing import Generic, TypeVar
 
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 from packaging.tags import parse_tag
-from packaging.utils import NormalizedName, canonicalize_name
 from packaging.version import InvalidVersion, Version
 
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.tags import rank_of, tag_ranks
 from unified_shell.core.distributions.versions import read_version

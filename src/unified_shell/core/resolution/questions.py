@@ -4,8 +4,8 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName
 
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.indexes.pages import IndexFile
 
 __all__ = ["AskRequirements", "AskVersions", "Candidate", "Demand", "Listing", "Requirements", "Solution"]

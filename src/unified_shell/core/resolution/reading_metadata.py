@@ -10,9 +10,9 @@ from collections.abc import Callable
 from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
-from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheels import (
     METADATA_LIMIT_BYTES,

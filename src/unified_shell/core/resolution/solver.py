@@ -9,9 +9,9 @@ from collections.abc import Generator, Mapping, Sequence
 
 from msgspec import Struct, field
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.errors import NoSolution
 
 from .explaining import no_solution

@@ -9,9 +9,9 @@ from bisect import bisect_left
 
 from msgspec import Struct, field
 from packaging.specifiers import Specifier, SpecifierSet
-from packaging.utils import NormalizedName
 from packaging.version import Version
 
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.versions import read_version
 
 from .questions import Candidate, Listing

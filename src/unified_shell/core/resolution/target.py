@@ -5,9 +5,9 @@ from collections.abc import Mapping
 from msgspec import Struct, field
 from packaging.requirements import Requirement
 from packaging.tags import Tag
-from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.metadata import Metadata
+from unified_shell.core.distributions.names import NormalizedName
 
 from .questions import Candidate
 

@@ -15,12 +15,12 @@ from pathlib import Path
 from msgspec import Struct, field
 from msgspec.structs import replace
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName
 from packaging.version import Version
 
 from unified_shell.core.archives.unpacking import root_of, unpack_archive
 from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.distributions.metadata import Metadata
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.sources import static_metadata
 from unified_shell.core.distributions.tags import supported_tags
 from unified_shell.core.distributions.wheels import parse_wheel_name, read_metadata_of_wheel, unpack_wheel

@@ -4,11 +4,10 @@ import os
 import re
 import uuid
 
-from packaging.utils import NormalizedName, canonicalize_name
-
 from unified_shell.core.distributions.direct_urls import address_told
 from unified_shell.core.distributions.file_names import FileName, parse_file_name
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.errors import UsageError, UshError
 from unified_shell.core.machine.files.digests import NO_SHA256
 from unified_shell.core.machine.files.durable import read_file

@@ -4,10 +4,10 @@ import os
 from collections.abc import Sequence
 
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.interpreters.facts import InterpreterFacts
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import join

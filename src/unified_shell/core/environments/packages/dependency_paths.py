@@ -5,10 +5,10 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
 from unified_shell.core.distributions.metadata import Metadata
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.installed import installed_metadata
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UnknownName

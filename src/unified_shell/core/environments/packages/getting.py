@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping, Sequence
 from msgspec import Struct, field
 from msgspec.structs import replace
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.tags import supported_tags
 from unified_shell.core.environments.builds.source_builds import SourceBuilder
 from unified_shell.core.environments.model.base_interpreter import base_of

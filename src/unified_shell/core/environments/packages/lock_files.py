@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
-from packaging.utils import NormalizedName
 from packaging.version import Version
 
 from unified_shell.core.changes.plan import Change
 from unified_shell.core.distributions.file_names import parse_file_name
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.environments.builds.source_builds import SourceBuilder

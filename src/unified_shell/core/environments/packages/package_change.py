@@ -4,10 +4,10 @@ from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 from msgspec.structs import replace
-from packaging.utils import NormalizedName
 
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import Step
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.environments.builds.source_builds import SourceBuilder
 from unified_shell.core.environments.model.contents import Contents, Distribution
 from unified_shell.core.environments.model.registry import Environment

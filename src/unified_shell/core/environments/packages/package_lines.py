@@ -4,10 +4,10 @@ import os
 from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
-from packaging.utils import NormalizedName
 from packaging.version import Version
 
 from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment, every_environment
 from unified_shell.core.machine.locations import Locations

@@ -4,9 +4,9 @@ import os
 from collections.abc import Mapping, Sequence, Sized
 
 from msgspec import Struct
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import About, LineKind, Plan, PlanLine, plan_line
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheel_preview import Brought
 from unified_shell.core.environments.model.contents import Distribution

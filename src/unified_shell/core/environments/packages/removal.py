@@ -2,9 +2,8 @@
 
 from collections.abc import Sequence
 
-from packaging.utils import canonicalize_name
-
 from unified_shell.core.changes.plan import Change, Plan, change_of
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.installed import reachable
 from unified_shell.core.environments.model.registry import Environment, check_changeable

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct
 from packaging.requirements import InvalidRequirement, Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.distributions.sources import is_source_name, source_parts
 from unified_shell.core.distributions.wheels import parse_wheel_name
 from unified_shell.core.environments.model.contents import Contents

@@ -10,8 +10,8 @@ import tomllib
 from collections.abc import Mapping, Sequence
 
 from packaging.requirements import Requirement
-from packaging.utils import canonicalize_name
 
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.errors import CouldNot, UnknownName, UsageError, os_error_reason
 from unified_shell.core.next_steps import ush
 

@@ -7,8 +7,8 @@ from typing import TypeVar
 
 import msgspec
 from msgspec import Struct, field
-from packaging.utils import NormalizedName
 
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.sources import is_source_name
 from unified_shell.core.distributions.wheel_preview import Brought, MemberFacts, brought_by, brought_by_open_wheel
 from unified_shell.core.distributions.wheels import read_stored

@@ -6,10 +6,10 @@ Source: the packaging guide on namespace packages, by which several distribution
 from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
-from packaging.utils import NormalizedName
 
 from unified_shell.core.changes.plan import About, LineKind, PlanLine, plan_line
 from unified_shell.core.distributions.entry_points import EntryPoint
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.wheel_preview import Brought, MemberFacts
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.layout import Layout

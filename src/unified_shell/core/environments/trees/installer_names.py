@@ -8,9 +8,8 @@ what to type, unless a distribution of the environment brings the command itself
 import os
 from collections.abc import Sequence
 
-from packaging.utils import canonicalize_name
-
 from unified_shell.core.distributions.entry_points import parse_entry_points
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.errors import UshError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import join

@@ -10,8 +10,8 @@ import os
 from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
-from packaging.utils import canonicalize_name
 
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.distributions.record import RecordRow, parse_record
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UshError

@@ -7,10 +7,10 @@ import tomllib
 from collections.abc import Mapping, Sequence
 
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 from packaging.version import Version
 
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import Refused, UsageError
 from unified_shell.core.interpreters.facts import InterpreterFacts

@@ -4,11 +4,11 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 from packaging.markers import Marker
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.file_steps import kept_bytes
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, PlanLine, change_of, plan_line
 from unified_shell.core.changes.steps import ReplaceFile, Step
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.errors import NoSolution, UsageError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.places import Place

@@ -6,9 +6,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 from packaging.requirements import Requirement
 from packaging.specifiers import SpecifierSet
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.errors import NoSolution
 from unified_shell.core.indexes.client import IndexClient
 from unified_shell.core.indexes.pages import IndexFile

@@ -6,9 +6,9 @@ import msgspec
 import tomlkit
 from msgspec import Struct
 from packaging.specifiers import SpecifierSet
-from packaging.utils import canonicalize_name
 from tomlkit.exceptions import TOMLKitError
 
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.errors import HashDiffers, Refused, UsageError
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.next_steps import Command, ush

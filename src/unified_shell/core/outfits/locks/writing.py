@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 
 import tomlkit
 from packaging.requirements import Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.errors import UsageError
 from unified_shell.core.indexes.pages import IndexFile
 from unified_shell.core.machine.files.durable import read_file

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from importlib import metadata
 
 from packaging.requirements import Requirement
-from packaging.utils import canonicalize_name
 
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.errors import CouldNot
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import Command

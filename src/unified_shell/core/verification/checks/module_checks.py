@@ -2,9 +2,8 @@
 
 from collections.abc import Iterator
 
-from packaging.utils import canonicalize_name
-
 from unified_shell.core.commands.states import State
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment, all_environments
 from unified_shell.core.errors import UshError

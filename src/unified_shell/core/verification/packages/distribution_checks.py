@@ -4,8 +4,8 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from packaging.requirements import Requirement
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
-from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.trees.recorded_files import AlteredFile, altered_files, altered_text

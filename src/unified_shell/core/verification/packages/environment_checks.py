@@ -2,8 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 
-from packaging.utils import NormalizedName
-
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.environments.libraries.library_checks import check_library
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment, unreadable_environments

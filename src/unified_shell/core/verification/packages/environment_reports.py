@@ -4,9 +4,9 @@ import os
 from collections.abc import Mapping
 
 from msgspec import Struct
-from packaging.utils import NormalizedName
 from packaging.version import Version
 
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.environments.offers import offered_files

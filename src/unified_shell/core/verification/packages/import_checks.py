@@ -5,11 +5,11 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from msgspec import Struct
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.entry_points import EntryPoint
 from unified_shell.core.distributions.import_names import is_stray
 from unified_shell.core.distributions.metadata import Metadata
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.contents import Distribution
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.findings import Cause, Finding, Mend, MendKind, Verdict

@@ -5,8 +5,8 @@ import re
 from collections.abc import Mapping
 
 from msgspec import Struct
-from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.registry import Environment, all_environments
 from unified_shell.core.findings import Cause
 from unified_shell.core.interpreters.facts import InterpreterFacts

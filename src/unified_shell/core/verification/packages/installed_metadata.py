@@ -4,11 +4,11 @@ import os
 import re
 
 from msgspec import Struct
-from packaging.utils import NormalizedName
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import Metadata, parse_metadata
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.distributions.record import parse_record
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UshError

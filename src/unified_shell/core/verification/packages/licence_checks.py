@@ -2,10 +2,9 @@
 
 from collections.abc import Collection, Iterator, Mapping
 
-from packaging.utils import NormalizedName
-
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.distributions.licences import is_allowed, spdx_expression
+from unified_shell.core.distributions.names import NormalizedName
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UsageError
 from unified_shell.core.findings import Cause, Finding, Verdict

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
 from msgspec.structs import replace
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.changes.plan import Change, Prepared
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment, find_environment, hidden_environment
 from unified_shell.core.environments.trees.next_edition import proof_of_start

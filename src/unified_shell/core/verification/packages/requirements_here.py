@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 
 from packaging.requirements import InvalidRequirement, Requirement
-from packaging.utils import NormalizedName, canonicalize_name
 
 from unified_shell.core.distributions.markers import applies
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.registry import Environment
 
 from .installed_metadata import Installed

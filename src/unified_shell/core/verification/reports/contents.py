@@ -4,8 +4,8 @@ import os
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
-from packaging.utils import NormalizedName, canonicalize_name
 
+from unified_shell.core.distributions.names import NormalizedName, canonicalize_name
 from unified_shell.core.environments.model.base_interpreter import base_of
 from unified_shell.core.environments.model.registry import Environment
 from unified_shell.core.errors import UshError

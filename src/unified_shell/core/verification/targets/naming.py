@@ -8,9 +8,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
-from packaging.utils import canonicalize_name
 
 from unified_shell.core.commands.preferred import all_choices
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.environments.model.registry import (
     Environment,
     all_environments,
