@@ -20,7 +20,8 @@ from unified_shell.core.machine.host import Host, read_host
 from unified_shell.core.machine.locations import Locations, locations_of
 from unified_shell.core.machine.places import join
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
-from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.sessions.name_lookup import NameQuestion
+from unified_shell.core.shells.startup.own_shells import chosen_shells, own_shells
 from unified_shell.core.transfers.fetching import Fetcher
 from unified_shell.core.verification.modules.module_states import ModuleReport, look_for_module
 from unified_shell.core.verification.names.looking import NameLook, look_at_name
@@ -43,7 +44,8 @@ class Site(Struct, frozen=True, kw_only=True):
 
     def look(self, name: str) -> NameLook:
         """Look for a command: every candidate, its state here and in new sessions, which are opened for that."""
-        return look_at_name(name, self.host, self.locations)
+        with NameQuestion(name, own_shells(self.host), self.host) as question:
+            return look_at_name(name, self.host, self.locations, question)
 
     def look_for_module(self, name: str) -> ModuleReport:
         """Ask every interpreter and environment for a module."""

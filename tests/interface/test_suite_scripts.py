@@ -8,7 +8,7 @@ from support.account import Account
 from support.suites import suite
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.places import Place
-from unified_shell.core.shells.planning.script_delta import measure_script
+from unified_shell.core.shells.planning.script_measuring import measure_script
 
 SETUP = r"""
 HUM_HERE="$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)"; NOT_EXPORTED=1

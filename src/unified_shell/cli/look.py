@@ -87,9 +87,14 @@ def _look_around(context: Context, *, as_json: bool) -> None:
 
 def _look_for_name(context: Context, name: str, *, as_json: bool) -> bool:
     from unified_shell.core.commands.states import State
-    from unified_shell.core.verification.names.looking import look_at_name
+    from unified_shell.core.shells.sessions.name_lookup import NameQuestion
+    from unified_shell.core.shells.startup.own_shells import own_shells
 
-    seen = look_at_name(name, context.host, context.locations)
+    with NameQuestion(name, own_shells(context.host), context.host) as question:
+        # Loaded while the sessions start: it takes as long as they do.
+        from unified_shell.core.verification.names.looking import look_at_name
+
+        seen = look_at_name(name, context.host, context.locations, question)
     module = _module_of(context, name) if seen.state is State.ABSENT else None
     told = module if module is not None and (module.holders or module.import_as) else None
     if as_json:

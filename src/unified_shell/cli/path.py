@@ -122,7 +122,7 @@ def add(
     """
     from unified_shell.core.shells.dialects.dialect import Side
     from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     request = PathRequest(
         directory=directory,
@@ -155,7 +155,7 @@ def drop(context: Context, directory: str, *, variable: str, environment: str, h
     An entry of the wiring is dropped there; a line of your own that does nothing but put it on PATH is commented out.
     """
     from unified_shell.core.shells.planning.search_paths import plan_path_drop
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     if environment:
         perform(context, lambda: context.own_wiring(environment).plan_path_drop(directory, variable), how)
@@ -175,7 +175,7 @@ def drop(context: Context, directory: str, *, variable: str, environment: str, h
 def tidy(context: Context, *, how: ChangeOptions) -> None:
     """Clean up dead and duplicate entries: drop them from the wiring, comment out your own lines."""
     from unified_shell.core.shells.planning.tidying import plan_tidy
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     context.screen.say("Opens and traces new sessions of your shells; they run your startup files.")
     perform(context, lambda: plan_tidy(chosen_shells(context.host), context.host, context.locations), how)
@@ -229,7 +229,7 @@ def _asked(context: Context, shell: str, *, login: bool) -> "tuple[Dialect, Mode
     from unified_shell.core.shells.dialects.dialect import Mode
     from unified_shell.core.shells.dialects.table import dialect_named
     from unified_shell.core.shells.sessions.sessions import find_program
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     dialect = dialect_named(shell) if shell else chosen_shells(context.host)[0]
     if find_program(dialect, context.host) is None:

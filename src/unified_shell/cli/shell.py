@@ -88,7 +88,7 @@ def wire(
     from unified_shell.core.shells.planning.completion import plan_completion
     from unified_shell.core.shells.planning.session_scripts import plan_script_add
     from unified_shell.core.shells.planning.wiring_shells import plan_wire
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     shells, locations = chosen_shells(context.host, _dialects(names)), context.locations_for(how.scope)
     if script:
@@ -126,7 +126,7 @@ def unwire(
     from unified_shell.core.shells.planning.completion import plan_completion_drop
     from unified_shell.core.shells.planning.session_scripts import plan_script_drop
     from unified_shell.core.shells.planning.wiring_shells import plan_unwire
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     shells, locations = _dialects(names) or DIALECTS, context.locations_for(how.scope)
     if script:

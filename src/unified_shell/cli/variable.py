@@ -68,7 +68,7 @@ def add(context: Context, name: str, value: str, *, when: str, environment: str,
     from unified_shell.core.errors import UsageError
     from unified_shell.core.shells.dialects.dialect import SetVariable
     from unified_shell.core.shells.planning.variables import plan_variable_add
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     if environment and when:
         raise UsageError("an environment's own variables take no condition: they apply while it is entered")
@@ -96,7 +96,7 @@ def add(context: Context, name: str, value: str, *, when: str, environment: str,
 def drop(context: Context, name: str, *, environment: str, how: ChangeOptions) -> None:
     """Stop setting the variable NAME in new sessions."""
     from unified_shell.core.shells.planning.variables import plan_variable_drop
-    from unified_shell.core.shells.startup.hookup import chosen_shells
+    from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     if environment:
         perform(context, lambda: context.own_wiring(environment).plan_variable_drop(name), how)

@@ -3,7 +3,6 @@
 Reading is plain; changing one keeps a person's comments and order (tomlkit).
 """
 
-import tomllib
 from collections.abc import Mapping, Sequence
 
 from unified_shell.core.errors import CouldNot
@@ -23,6 +22,8 @@ def read_records(path: str) -> dict[str, object]:
 
 def parse_records(content: bytes, path: str) -> dict[str, object]:
     """Return a file's content as nested dictionaries."""
+    import tomllib
+
     try:
         return tomllib.loads(content.decode("utf-8"))
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:

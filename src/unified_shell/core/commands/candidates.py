@@ -171,15 +171,15 @@ def _elsewhere(
 
 def _look_in(folder: str, name: str, owner: str, seen: set[str]) -> list[tuple[Place, str]]:
     """Return the file of that name in a folder that is on no path; `seen` are real folders that were looked in."""
-    path = join(folder, name)
-    # Most folders have none of that name; only for the others it matters where they really are.
+    # Most folders have none of that name, and there are thousands; only for the others it matters where they really are.
+    path = f"{folder}/{name}"
     if not os.path.lexists(path) or os.path.realpath(folder) in seen:
         return []
     seen.add(os.path.realpath(folder))
     # Away from the path, a text of that name that nobody may execute is no command; a program without the bit is one.
     if os.path.isdir(path) or not (is_executable_file(path) or os.path.islink(path) or is_program_without_bit(path)):
         return []
-    return [(path, owner)]
+    return [(join(folder, name), owner)]
 
 
 def _summary(candidates: Sequence[Candidate], wired: Mapping[str, str]) -> State:

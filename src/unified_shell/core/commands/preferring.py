@@ -24,7 +24,7 @@ from unified_shell.core.shells.planning.search_paths import PathRequest, plan_pa
 from unified_shell.core.shells.planning.update_lines import forget_lines
 from unified_shell.core.shells.sessions.name_lookup import look_up_name
 from unified_shell.core.shells.sessions.path_faults import first_on
-from unified_shell.core.shells.startup.hookup import chosen_shells, wired_modes
+from unified_shell.core.shells.startup.own_shells import chosen_shells, wired_modes
 from unified_shell.core.shells.tracing.winning_lines import way_out
 
 from .preferred import (

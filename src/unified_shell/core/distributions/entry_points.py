@@ -1,6 +1,5 @@
 """Entry points of a distribution. Source: the Entry points specification."""
 
-import configparser
 import re
 
 from msgspec import Struct
@@ -25,6 +24,8 @@ class EntryPoint(Struct, frozen=True, kw_only=True):
 
 def parse_entry_points(content: bytes, where: str) -> tuple[EntryPoint, ...]:
     """Return the console and GUI scripts; raises WheelBroken for one that cannot be made a command."""
+    import configparser
+
     parser = configparser.ConfigParser(delimiters=("=",), interpolation=None, strict=False)
     parser.optionxform = str  # type: ignore[assignment, method-assign]  # names keep their case
     try:

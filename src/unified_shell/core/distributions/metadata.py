@@ -3,15 +3,16 @@
 Source: the Core metadata specification (PEP 566, 643, 685). Read leniently: unknown fields are left alone.
 """
 
-import email.message
-import email.parser
-import email.policy
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
 from unified_shell.core.errors import WheelBroken
 
 from .names import NormalizedName, canonicalize_name
+
+if TYPE_CHECKING:
+    from email.message import Message
 
 __all__ = ["Metadata", "parse_metadata"]
 
@@ -33,6 +34,9 @@ class Metadata(Struct, frozen=True, kw_only=True):
 
 def parse_metadata(content: bytes, where: str) -> Metadata:
     """Return the fields of a METADATA file; raises WheelBroken without name and version."""
+    import email.parser
+    import email.policy
+
     message = email.parser.BytesParser(policy=email.policy.compat32).parsebytes(content, headersonly=True)
     name, version = str(message.get("Name", "")).strip(), str(message.get("Version", "")).strip()
     if not name or not version:
@@ -48,7 +52,7 @@ def parse_metadata(content: bytes, where: str) -> Metadata:
     )
 
 
-def _licence(message: email.message.Message) -> str:
+def _licence(message: "Message") -> str:
     """Return the licence expression, else what the classifiers name, else the first line of the free text."""
     expression = str(message.get("License-Expression") or "").strip()
     classified = [str(one).split("::")[-1].strip() for one in message.get_all("Classifier", [])

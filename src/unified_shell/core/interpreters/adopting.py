@@ -17,7 +17,7 @@ from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.next_steps import Command, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
-from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.startup.own_shells import chosen_shells
 
 from .adopted import TABLE, Adopted, adopted_file, read_adopted
 from .discovery import FoundInterpreter, discover, find_interpreters

@@ -1,10 +1,9 @@
 """The table of languages: what interpreters of each are called, and how they are asked."""
 
+import os
 import re
-import tomllib
 from collections.abc import Mapping
 from functools import cache
-from pathlib import Path
 
 import msgspec
 from msgspec import Struct
@@ -79,7 +78,9 @@ class Language(Struct, frozen=True, kw_only=True):
 @cache
 def languages() -> tuple[Language, ...]:
     """Return the table, Python first."""
-    with Path(__file__).with_name("languages.toml").open("rb") as file:
+    import tomllib
+
+    with open(os.path.join(os.path.dirname(__file__), "languages.toml"), "rb") as file:
         return tuple(_language(name, fields) for name, fields in tomllib.load(file).items())
 
 

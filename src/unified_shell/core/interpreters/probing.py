@@ -2,7 +2,6 @@
 
 import os
 from collections.abc import Mapping
-from pathlib import Path
 
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.installation.clean_variables import clean_variables
@@ -28,7 +27,7 @@ def probe(executable: str, host: Host) -> InterpreterFacts:
 
 def ask_python(executable: str, host: Host) -> bytes:
     """Start an interpreter once and return what it says as `parse_facts` reads it."""
-    program = str(Path(__file__).with_name("probe_python.py"))
+    program = os.path.join(os.path.dirname(__file__), "probe_python.py")
     ran = run_program(
         (executable, "-E", "-s", "-S", "-B", program),
         environment=clean_variables(host),

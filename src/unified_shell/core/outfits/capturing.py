@@ -19,7 +19,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import in_home, join, shown
 from unified_shell.core.shells.dialects.dialect import Mode, Side
-from unified_shell.core.shells.startup.hookup import chosen_shells, shells_of_their_own, wired_modes
+from unified_shell.core.shells.startup.own_shells import chosen_shells, shells_of_their_own, wired_modes
 from unified_shell.core.shells.tracing.path_report import report_path
 from unified_shell.core.shells.wiring.wiring import Wiring, read_wiring
 from unified_shell.core.suites.managed_suites import ManagedSuite, read_suites

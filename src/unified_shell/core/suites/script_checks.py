@@ -9,7 +9,8 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.table import dialect_named
-from unified_shell.core.shells.planning.script_delta import ScriptDelta, measure_script
+from unified_shell.core.shells.planning.script_delta import ScriptDelta
+from unified_shell.core.shells.planning.script_measuring import measure_script
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script
 from unified_shell.core.shells.sessions.sessions import find_program
 

@@ -18,7 +18,7 @@ from unified_shell.core.shells.planning.search_paths import check_variable_name
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script, script_lines
 from unified_shell.core.shells.planning.variables import check_variable, with_variable, without_variable
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
-from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.startup.own_shells import chosen_shells
 from unified_shell.core.shells.wiring.completion_files import COMPLETING
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring
 

@@ -16,7 +16,7 @@ from unified_shell.core.machine.session import SHELLS
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.sessions.path_faults import FaultKind, PathFault, commands_in, find_faults
-from unified_shell.core.shells.startup.hookup import wired_modes
+from unified_shell.core.shells.startup.own_shells import wired_modes
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
 __all__ = ["PresentShell", "Standing", "next_thing", "present_shells", "standing"]

@@ -6,15 +6,14 @@ that turn a line's direction round. They are written as escapes, which can be re
 
 import codecs
 import re
+from functools import cache
 
 __all__ = ["ENCODING_ERRORS", "ISOLATES", "isolated", "plain_text"]
 
 # First strong isolate, and pop directional isolate (UAX #9).
 ISOLATES = "\u2068\u2069"
-# Letters of scripts that run from right to left, and what stands between two of them.
-RIGHT_TO_LEFT = re.compile(
-    "[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc](?:[ .,_-]*[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc])*"
-)
+# Letters of scripts that run from right to left.
+RIGHT_TO_LEFT = "[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc]"
 
 # The name of the handler for what a stream's encoding lacks.
 ENCODING_ERRORS = "ush_plain"
@@ -32,7 +31,13 @@ def isolated(text: str) -> str:
     """Return plain text for a terminal, each name that runs from right to left on its own: what is beside it stays in place."""
     if text.isascii():
         return text
-    return RIGHT_TO_LEFT.sub(lambda found: f"{ISOLATES[0]}{found[0]}{ISOLATES[1]}", text)
+    return _names_from_right_to_left().sub(lambda found: f"{ISOLATES[0]}{found[0]}{ISOLATES[1]}", text)
+
+
+# Made where one is shown: it takes longer than all else that loading this module does.
+@cache
+def _names_from_right_to_left() -> re.Pattern[str]:
+    return re.compile(f"{RIGHT_TO_LEFT}(?:[ .,_-]*{RIGHT_TO_LEFT})*")
 
 
 def _escaped(letter: str) -> str:

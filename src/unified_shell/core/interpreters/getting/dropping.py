@@ -13,7 +13,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, join, lies_in
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.planning.search_paths import plan_path_drop
-from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.startup.own_shells import chosen_shells
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
 __all__ = ["find_managed", "plan_drop"]

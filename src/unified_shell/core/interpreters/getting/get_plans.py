@@ -22,7 +22,7 @@ from unified_shell.core.machine.places import Place, join, shown
 from unified_shell.core.next_steps import Afterward, Command, Labelled, ush
 from unified_shell.core.shells.dialects.dialect import Side
 from unified_shell.core.shells.planning.search_paths import PathRequest, plan_path_add
-from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.startup.own_shells import chosen_shells
 from unified_shell.core.shells.wiring.wiring import read_wiring
 from unified_shell.core.transfers.fetching import Fetcher
 

@@ -1,6 +1,5 @@
 """Digests of bytes and files (SHA-256)."""
 
-import hashlib
 import re
 from typing import NewType
 
@@ -23,11 +22,16 @@ def parse_sha256(text: str) -> Sha256 | None:
 
 def digest_of_bytes(content: bytes) -> Sha256:
     """Return the SHA-256 of bytes in hexadecimal."""
+    # Its library loads a whole cryptographic one; most looks ask for no digest.
+    import hashlib
+
     return Sha256(hashlib.sha256(content).hexdigest())
 
 
 def digest_of_file(path: str) -> Sha256:
     """Return the SHA-256 of a file's content in hexadecimal."""
+    import hashlib
+
     state = hashlib.sha256()
     with open(path, "rb") as file:
         while chunk := file.read(CHUNK_BYTES):

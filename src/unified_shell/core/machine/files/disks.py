@@ -2,7 +2,6 @@
 
 import os
 import re
-import shutil
 
 from msgspec import Struct
 
@@ -28,6 +27,8 @@ def read_disk(place: str) -> Disk:
         if above == there:
             break
         there = above
+    import shutil
+
     usage = shutil.disk_usage(there)
     # A file system mounted read-only refuses even root, which access() tells.
     return Disk(

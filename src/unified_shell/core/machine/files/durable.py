@@ -3,7 +3,6 @@
 import contextlib
 import errno
 import os
-import shutil
 import stat
 
 from msgspec import Struct
@@ -109,6 +108,8 @@ def remove_tree(path: str) -> None:
         with contextlib.suppress(OSError):
             if os.stat(folder).st_mode & 0o700 != 0o700:
                 os.chmod(folder, 0o700)
+    import shutil
+
     shutil.rmtree(path)
 
 

@@ -10,7 +10,6 @@ import contextlib
 import errno
 import os
 import shlex
-import shutil
 
 from unified_shell.core.machine.path_rules import HERE
 
@@ -70,6 +69,8 @@ def link_or_copy(target: str, link: str) -> None:
                 raise
             os.link(source, link)
         except OSError:
+            import shutil
+
             shutil.copy2(source, link)
 
 

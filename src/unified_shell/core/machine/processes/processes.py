@@ -9,7 +9,6 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
-from pathlib import Path
 
 from msgspec import Struct
 
@@ -172,7 +171,7 @@ def run_logged(
     """
     began, taken = steady_seconds(), _children_seconds()
     variables, mark = marked(environment)
-    first = str(Path(__file__).with_name("end_with_parent.py"))
+    first = os.path.join(os.path.dirname(__file__), "end_with_parent.py")
     with contextlib.ExitStack() as files:
         log_file = files.enter_context(open(log, "ab"))
         into = files.enter_context(open(given, "rb"))

@@ -9,8 +9,6 @@ from collections.abc import Mapping
 
 from unified_shell.core.machine.host import Host
 
-from .processes import run_program
-
 __all__ = ["install_library_line", "install_line", "search_line"]
 
 ASK_SECONDS = 10.0
@@ -60,6 +58,8 @@ def debian_names(soname: str) -> tuple[str, ...]:
 
 
 def _apt_knows(package: str, host: Host) -> bool:
+    from .processes import run_program
+
     ran = run_program(
         ("apt-cache", "show", "--quiet", "--no-all-versions", package),
         environment={**host.environment(), "LC_ALL": "C"},

@@ -6,7 +6,6 @@ macOS has, or this Python, which may add LC_CTYPE (PEP 538) and is corrected for
 
 import os
 import sys
-from pathlib import Path
 
 __all__ = ["has_proc", "parse_variables", "writing_words"]
 
@@ -27,7 +26,7 @@ def writing_words() -> tuple[str, ...]:
         return ("/bin/cp", "-f", "/proc/self/environ")
     if os.access(PERL, os.X_OK):
         return (PERL, "-e", IN_PERL)
-    return (sys.executable, "-I", "-S", str(Path(__file__).with_name("write_variables.py")))
+    return (sys.executable, "-I", "-S", os.path.join(os.path.dirname(__file__), "write_variables.py"))
 
 
 def parse_variables(content: bytes) -> tuple[tuple[str, str], ...]:

@@ -1,16 +1,15 @@
 """What `ush` must know of a shell's dialect; each is one file beside this one."""
 
 import functools
-import hashlib
 import os
 import re
 from collections.abc import Callable, Sequence
 from enum import Enum
-from pathlib import Path
 from typing import Protocol
 
 from msgspec import Struct
 
+from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.places import Place, in_home
 
 __all__ = [
@@ -226,7 +225,7 @@ def split_condition(text: str) -> tuple[ConditionKind | None, str]:
 
 def kept_name(prefix: str, name: str) -> str:
     """Return the variable that keeps another one's value while an environment is entered."""
-    return f"_ush_was_{hashlib.sha256(prefix.encode('utf-8', 'surrogateescape')).hexdigest()[:8]}_{name}"
+    return f"_ush_was_{digest_of_bytes(prefix.encode('utf-8', 'surrogateescape'))[:8]}_{name}"
 
 
 def path_directories(content: SessionContent) -> tuple[Place, ...]:
@@ -277,7 +276,9 @@ def template(name: str, **values: str) -> str:
 # A session file is made of some twenty of them, for each of eight shells.
 @functools.cache
 def _template_text(name: str) -> str:
-    return (Path(__file__).parent.parent / "templates" / name).read_text(encoding="utf-8")
+    folder = os.path.join(os.path.dirname(os.path.dirname(__file__)), "templates")
+    with open(os.path.join(folder, name), encoding="utf-8") as file:
+        return file.read()
 
 
 def without_control(text: str) -> str:

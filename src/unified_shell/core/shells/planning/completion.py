@@ -13,7 +13,7 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.sessions.name_lookup import look_up_name
-from unified_shell.core.shells.startup.hookup import wired_modes
+from unified_shell.core.shells.startup.own_shells import wired_modes
 from unified_shell.core.shells.wiring.completion_files import COMPLETING, FUNCTION
 from unified_shell.core.shells.wiring.wiring import read_wiring
 

@@ -19,7 +19,7 @@ from unified_shell.core.shells.dialects.table import DIALECTS, SH
 from unified_shell.core.shells.sessions.sessions import find_program
 from unified_shell.core.shells.startup.hookup import HookUp
 from unified_shell.core.shells.wiring.registry_wiring import KEYS
-from unified_shell.core.shells.wiring.session_files import session_file
+from unified_shell.core.shells.wiring.session_places import session_file
 
 __all__ = ["check_for_everyone", "check_not_of_others", "check_rights", "plan_system_hookup", "plan_system_unhook"]
 

@@ -12,7 +12,7 @@ from unified_shell.core.machine.processes.variables_as_given import writing_word
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
 
-from .script_delta import OWN_VARIABLES, read_variables
+from .script_measuring import OWN_VARIABLES, read_variables
 
 __all__ = ["ScriptEffects", "try_script"]
 

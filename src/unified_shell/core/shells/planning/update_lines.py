@@ -5,7 +5,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import typed
 from unified_shell.core.machine.session import read_session
 from unified_shell.core.shells.dialects.table import SH, dialect_of_program
-from unified_shell.core.shells.wiring.session_files import session_file
+from unified_shell.core.shells.wiring.session_places import session_file
 
 __all__ = ["forget_lines", "update_lines"]
 

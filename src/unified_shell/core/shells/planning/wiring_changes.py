@@ -15,7 +15,8 @@ from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place
 from unified_shell.core.next_steps import Afterward
 from unified_shell.core.shells.dialects.dialect import Dialect, SessionScript, Side
-from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan_hookup, wired_modes
+from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE, HookUp, plan_hookup
+from unified_shell.core.shells.startup.own_shells import wired_modes
 from unified_shell.core.shells.wiring.path_helper import paths_file_steps
 from unified_shell.core.shells.wiring.registry_wiring import registry_findings, registry_lines, registry_steps
 from unified_shell.core.shells.wiring.session_files import altered_session_lines, session_file_steps, stamp_of

@@ -10,9 +10,8 @@ from msgspec import Struct
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, typed
-from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect
-from unified_shell.core.shells.wiring.session_files import session_file
+from unified_shell.core.shells.wiring.session_places import session_file
 
 from .path_faults import first_on
 from .sessions import find_program, fresh_variables
@@ -43,6 +42,8 @@ def what_commands_read(dialect: Dialect, locations: Locations, host: Host) -> tu
 
 def ask_command_session(dialect: Dialect, name: str, host: Host, locations: Locations) -> CommandSession | None:
     """Run a command as `sh -c`, cron and ssh do, and say which file a name would start there; None for no such shell."""
+    from unified_shell.core.machine.processes.processes import run_program
+
     program = find_program(dialect, host)
     reads, remedy = what_commands_read(dialect, locations, host)
     if program is None or not reads:

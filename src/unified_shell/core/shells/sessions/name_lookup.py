@@ -1,6 +1,8 @@
 """What each shell and mode takes a name for: the file it would start, or the alias or function before it."""
 
+import contextlib
 import re
+from collections.abc import Sequence
 
 from msgspec import Struct
 
@@ -9,9 +11,9 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 
 from .path_faults import first_on
-from .sessions import Session, open_session
+from .sessions import BegunSession, Session, find_program, open_session
 
-__all__ = ["NameLookup", "look_up_name", "lookup_in"]
+__all__ = ["NameLookup", "NameQuestion", "look_up_name", "lookup_in"]
 
 # What each says of a name that is no file; ksh and mksh call a remembered file a tracked alias.
 KINDS = (
@@ -19,6 +21,10 @@ KINDS = (
     (re.compile(r" is a (shell )?function\b"), "a function"),
     (re.compile(r" is a (special )?(shell )?(builtin|built-in|keyword|reserved word)\b"), "the shell's own command"),
 )
+
+
+# So many sessions start side by side: one shell's of each mode. More would hinder each other, and most people have one shell.
+AT_ONCE = len(Mode)
 
 
 class NameLookup(Struct, frozen=True, kw_only=True):
@@ -34,6 +40,37 @@ class NameLookup(Struct, frozen=True, kw_only=True):
     trouble: str
     entries: tuple[str, ...] = ()
     library_path: tuple[str, ...] = ()
+
+
+class NameQuestion:
+    """What new sessions of some shells, in each mode, take a name for. The first sessions begin with the block; what else
+    the block does, it does while they start.
+    """
+
+    def __init__(self, name: str, shells: Sequence[Dialect], host: Host) -> None:
+        self._name = name
+        here = [one for one in shells if find_program(one, host) is not None]
+        self._sessions = [(one, mode, BegunSession(one, mode, host, names=(name,))) for one in here for mode in Mode]
+        self._held = contextlib.ExitStack()
+
+    def __enter__(self) -> "NameQuestion":
+        with contextlib.ExitStack() as held:
+            for _, _, session in self._sessions[:AT_ONCE]:
+                held.enter_context(session)
+            self._held = held.pop_all()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._held.close()
+
+    def answers(self) -> tuple[tuple[Dialect, Mode, NameLookup], ...]:
+        """Wait for all sessions and return what each answered."""
+        answers = []
+        for number, (dialect, mode, session) in enumerate(self._sessions):
+            answers.append((dialect, mode, lookup_in(session.result(), self._name)))
+            for _, _, later in self._sessions[number + AT_ONCE :][:1]:
+                self._held.enter_context(later)
+        return tuple(answers)
 
 
 def look_up_name(dialect: Dialect, mode: Mode, name: str, host: Host) -> NameLookup:

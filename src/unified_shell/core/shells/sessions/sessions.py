@@ -1,23 +1,27 @@
 """Opening a new session of a shell, as a person would, and reading what it came to."""
 
+import contextlib
 import os
 import re
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.machine.processes.processes import Ran, run_program
-from unified_shell.core.machine.processes.terminals import type_at_prompt
+from unified_shell.core.machine.processes.terminals import TypingAtPrompt
 from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Opening
 
 from .session_questions import Questions
 
-__all__ = ["SYSTEM_PATH", "Session", "find_program", "fresh_variables", "open_session"]
+if TYPE_CHECKING:
+    from unified_shell.core.machine.processes.processes import Ran
+
+__all__ = ["SYSTEM_PATH", "BegunSession", "Session", "find_program", "fresh_variables", "open_session"]
 
 # What takes longer asks something, or hangs.
 TIMEOUT_SECONDS = 10.0
@@ -99,19 +103,69 @@ def open_session(
     without a terminal, and `trouble` stays. `ask` is given the name of a file; what its lines write there is the answer.
     Of each of `names` it is asked what it takes it for. With `errors`, what it prints on the error stream is read too, in a second session.
     """
-    program = find_program(dialect, host)
-    if program is None:
-        return Session(shell=dialect.name, mode=mode, trouble=f"{dialect.name} is not on this machine")
-    opener = _Opener(dialect=dialect, mode=mode, host=host, program=program)
-    with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
-        session = opener.in_terminal(Questions(folder, dialect, ask, names), join(folder, "shelter"))
-    if not (errors or session.trouble):
-        return session
-    with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
-        other = opener.without_terminal(Questions(folder, dialect, ask, names))
-    if session.trouble and other.ends:
-        return replace(session, trouble=other.trouble, errors=other.errors)
-    return replace(session, errors=other.errors)
+    with BegunSession(dialect, mode, host, ask=ask, names=names) as begun:
+        return begun.result(errors=errors)
+
+
+class BegunSession:
+    """A new session that begins with a block; what else the block does, it does while the session starts.
+
+    See `open_session` for what it is asked. Begin it where no threads run: it is forked from this process.
+    """
+
+    def __init__(
+        self,
+        dialect: Dialect,
+        mode: Mode,
+        host: Host,
+        *,
+        ask: Callable[[str], str] = _ask_nothing,
+        names: Sequence[str] = (),
+    ) -> None:
+        self._dialect, self._mode, self._host, self._ask, self._names = dialect, mode, host, ask, names
+        program = find_program(dialect, host)
+        self._opener = None if program is None else _Opener(dialect=dialect, mode=mode, host=host, program=program)
+        self._at_prompt: _AtPrompt | None = None
+        self._held = contextlib.ExitStack()
+
+    def __enter__(self) -> "BegunSession":
+        if self._opener is not None:
+            with contextlib.ExitStack() as held:
+                folder = held.enter_context(tempfile.TemporaryDirectory(prefix="ush-session-"))
+                self._at_prompt = self._opener.at_prompt(self._questions(folder), join(folder, "shelter"))
+                held.enter_context(self._at_prompt.typing)
+                self._held = held.pop_all()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._held.close()
+
+    def result(self, *, errors: bool = False) -> Session:
+        """Wait for the session's answers, and end it; see `open_session` for `errors`."""
+        if self._opener is None or self._at_prompt is None:
+            name = self._dialect.name
+            return Session(shell=name, mode=self._mode, trouble=f"{name} is not on this machine")
+        session = self._opener.in_terminal(self._at_prompt)
+        self._held.close()
+        if not (errors or session.trouble):
+            return session
+        with tempfile.TemporaryDirectory(prefix="ush-session-") as folder:
+            other = self._opener.without_terminal(self._questions(folder))
+        if session.trouble and other.ends:
+            return replace(session, trouble=other.trouble, errors=other.errors)
+        return replace(session, errors=other.errors)
+
+    def _questions(self, folder: str) -> Questions:
+        return Questions(folder, self._dialect, self._ask, self._names)
+
+
+class _AtPrompt(Struct, frozen=True, kw_only=True):
+    """What was typed at a prompt, and the session's variables: `shelter` are those that keep it from the person's folders."""
+
+    asked: Questions
+    typing: TypingAtPrompt
+    environment: Mapping[str, str]
+    shelter: Mapping[str, str]
 
 
 class _Opener(Struct, frozen=True, kw_only=True):
@@ -122,12 +176,12 @@ class _Opener(Struct, frozen=True, kw_only=True):
     host: Host
     program: Place
 
-    def in_terminal(self, asked: Questions, folder: str) -> Session:
+    def at_prompt(self, asked: Questions, folder: str) -> _AtPrompt:
         opening = self.dialect.open_terminal(self.mode)
         environment = self._environment(opening)
         os.mkdir(folder)
         shelter = self.dialect.shelter(folder, self.host.home, tuple(environment.items()))
-        typed = type_at_prompt(
+        typing = TypingAtPrompt(
             opening.argv,
             f" {asked.command}",
             program=self.program,
@@ -136,6 +190,11 @@ class _Opener(Struct, frozen=True, kw_only=True):
             timeout_seconds=TIMEOUT_SECONDS,
             reached=asked.is_answered,
         )
+        return _AtPrompt(asked=asked, typing=typing, environment=environment, shelter=shelter)
+
+    def in_terminal(self, at_prompt: _AtPrompt) -> Session:
+        environment, shelter = at_prompt.environment, at_prompt.shelter
+        typed = at_prompt.typing.wait()
         if not typed.reached:
             last = _lines(typed.shown)[-1:] or ("nothing was shown",)
             return Session(
@@ -144,7 +203,7 @@ class _Opener(Struct, frozen=True, kw_only=True):
                 trouble=f"no prompt was reached; the last line was: {last[0]}",
                 elapsed_seconds=typed.elapsed_seconds,
             )
-        session = self._answered(asked, typed.elapsed_seconds)
+        session = self._answered(at_prompt.asked, typed.elapsed_seconds)
         own = [
             (name, environment.get(name, "") if value == shelter.get(name) else value)
             for name, value in session.variables
@@ -152,6 +211,8 @@ class _Opener(Struct, frozen=True, kw_only=True):
         return replace(session, variables=tuple((name, value) for name, value in own if value or name not in shelter))
 
     def without_terminal(self, asked: Questions) -> Session:
+        from unified_shell.core.machine.processes.processes import run_program
+
         opening = self.dialect.open_with(self.mode, asked.command)
         ran = run_program(
             opening.argv,
@@ -192,7 +253,7 @@ class _Opener(Struct, frozen=True, kw_only=True):
         return self.host.home if os.path.isdir(self.host.home) else "/"
 
 
-def _ending(ran: Ran) -> str:
+def _ending(ran: "Ran") -> str:
     return f"a startup file ends the session (exit code {ran.returncode})"
 
 

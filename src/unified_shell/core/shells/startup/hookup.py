@@ -17,22 +17,20 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.dialects.table import DIALECTS, SH, dialect_of_program
+from unified_shell.core.shells.dialects.table import SH
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
-from unified_shell.core.shells.wiring.session_files import session_file
+from unified_shell.core.shells.wiring.session_places import session_file
 
 from .hook_placing import Placing, place_hook
+from .own_shells import wired_modes
 from .startup_files import StartupState, check_takes_block, hook_file, read_startup_states
 
 __all__ = [
     "SESSIONS_NOTE",
     "HookUp",
-    "chosen_shells",
     "plan_at_end",
     "plan_hookup",
     "plan_unhook",
-    "shells_of_their_own",
-    "wired_modes",
 ]
 
 
@@ -52,31 +50,6 @@ class HookUp(Struct, frozen=True, kw_only=True):
     modes: "tuple[tuple[Dialect, Mode], ...]" = ()
     files: "tuple[tuple[Place, Dialect], ...]" = ()
     fresh: "tuple[tuple[Dialect, Mode], ...]" = ()
-
-
-def chosen_shells(host: Host, names: Sequence[Dialect] = ()) -> tuple[Dialect, ...]:
-    """Return the shells to wire: those named, else the login shell's and this session's dialect.
-
-    Where neither can be wired by this version, the first that is on this machine.
-    """
-    if names:
-        return tuple(dict.fromkeys(names))
-    found = [dialect_of_program(program) for program in (host.login_shell, host.variable("SHELL"))]
-    known = tuple(dict.fromkeys(one for one in found if one is not None))
-    return known or next(((one,) for one in DIALECTS if find_program(one, host)), ())
-
-
-def shells_of_their_own(host: Host) -> tuple[Dialect, ...]:
-    """Return the shells that have the hook-up in a file that no other shell reads."""
-    return tuple(
-        dialect
-        for dialect in DIALECTS
-        if find_program(dialect, host)
-        and any(
-            one.is_read and one.block is BlockState.WHOLE and os.path.basename(one.path) != ".profile"
-            for one in read_startup_states(dialect, host)
-        )
-    )
 
 
 def plan_hookup(shells: Sequence[Dialect], host: Host, locations: Locations) -> HookUp:
@@ -184,19 +157,6 @@ def plan_unhook(shells: Sequence[Dialect], host: Host) -> HookUp:
             )
     return HookUp(
         steps=tuple(steps.values()), lines=tuple(lines), modes=wired_modes(host), files=tuple(files.items())
-    )
-
-
-def wired_modes(host: Host) -> tuple[tuple[Dialect, Mode], ...]:
-    """Return each shell and mode whose new sessions read the hook-up, by the files as they are."""
-    return tuple(
-        dict.fromkeys(
-            (dialect, state.mode)
-            for dialect in DIALECTS
-            if find_program(dialect, host)
-            for state in read_startup_states(dialect, host)
-            if state.is_read and state.block is BlockState.WHOLE
-        )
     )
 
 

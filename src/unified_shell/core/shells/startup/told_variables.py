@@ -9,7 +9,6 @@ from functools import cache
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
-from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
 
@@ -45,6 +44,8 @@ def _folder_of_zsh(dialect: Dialect, host: Host) -> str:
 @cache
 def _asked(program: str, variables: tuple[tuple[str, str], ...], _marks: tuple[tuple[str, object], ...]) -> str:
     """Ask once while the files are as they are; what they print is not the answer, which comes last."""
+    from unified_shell.core.machine.processes.processes import run_program
+
     ran = run_program(
         (program, "-c", 'print -rn -- "${ZDOTDIR-}"'),
         environment=dict(variables),

@@ -6,18 +6,14 @@ from unified_shell.core.changes.steps import ReplaceFile
 from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.locations import Locations, Scope
 from unified_shell.core.machine.places import Place, join, shown
-from unified_shell.core.shells.dialects.dialect import Dialect, SessionContent
+from unified_shell.core.shells.dialects.dialect import SessionContent
 from unified_shell.core.shells.dialects.table import DIALECTS, FISH, SH
 
 from .completion_files import completion_lines, completion_texts
+from .session_places import session_file, stamp_name
 from .wiring import Wiring, wiring_file
 
-__all__ = ["altered_session_lines", "session_file", "session_file_steps", "stamp_name", "stamp_of"]
-
-
-def session_file(dialect: Dialect, locations: Locations) -> Place:
-    """Return where a dialect's session file is."""
-    return join(locations.data, "wiring", dialect.session_name)
+__all__ = ["altered_session_lines", "session_file_steps", "stamp_of"]
 
 
 def again_file(locations: Locations) -> Place:
@@ -70,11 +66,6 @@ def altered_session_lines(wiring: Wiring, locations: Locations, home: str) -> tu
         )
         for one in session_file_steps(wiring, locations, home)
     )
-
-
-def stamp_name(scope: Scope) -> str:
-    """Return the variable by which a session tells which wiring it has read."""
-    return "USH_WIRING" if scope is Scope.ME else "USH_WIRING_OF_EVERYONE"
 
 
 def stamp_of(wiring: Wiring, scope: Scope) -> tuple[str, str]:

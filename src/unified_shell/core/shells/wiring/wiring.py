@@ -1,6 +1,5 @@
 """The wiring: the search-path entries that a person wants, in order. The file is the truth."""
 
-import hashlib
 from collections.abc import Mapping
 
 from msgspec import Struct
@@ -8,6 +7,7 @@ from msgspec.structs import replace
 
 from unified_shell.core.changes.records import read_records
 from unified_shell.core.errors import Refused
+from unified_shell.core.machine.files.digests import digest_of_bytes
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import (
     Place,
@@ -133,7 +133,7 @@ class Wiring(Struct, frozen=True, kw_only=True):
         told = to_json_text(
             [sorted(rows), sorted(values), sorted(scripts), *(["completes"] if self.completes else [])]
         )
-        return hashlib.sha256(told.encode()).hexdigest()[:12]
+        return digest_of_bytes(told.encode())[:12]
 
 
 def wiring_file(locations: Locations) -> Place:

@@ -24,7 +24,7 @@ from unified_shell.core.machine.processes.pool import map_at_once
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Mode
 from unified_shell.core.shells.sessions.sessions import open_session
-from unified_shell.core.shells.startup.hookup import chosen_shells
+from unified_shell.core.shells.startup.own_shells import chosen_shells
 from unified_shell.core.verification.names.providers import Provider, providers_of
 
 from .module_questions import AskedPython, Holder, entered, library_question, other_question, python_question

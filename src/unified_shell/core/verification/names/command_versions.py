@@ -6,7 +6,6 @@ without a terminal, a display and input, in an empty folder, and not for long. T
 
 import os
 import re
-import tempfile
 from collections.abc import Callable
 
 from unified_shell.core.interpreters.answers import Answers
@@ -14,7 +13,6 @@ from unified_shell.core.interpreters.searching import language_of
 from unified_shell.core.machine.host import CREDENTIAL_PREFIXES, Host
 from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place
-from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 __all__ = ["asker_of_versions", "names_the_option", "version_in", "version_of"]
@@ -74,6 +72,10 @@ def _said(path: str, host: Host, locations: Locations) -> str:
 
 
 def _ask(path: str, host: Host) -> str:
+    import tempfile
+
+    from unified_shell.core.machine.processes.processes import run_program
+
     variables = {
         name: value
         for name, value in host.environment().items()

@@ -20,6 +20,7 @@ from unified_shell.core.machine.processes.system_packages import search_line
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.sessions.command_sessions import CommandSession, ask_command_session
+from unified_shell.core.shells.sessions.name_lookup import NameQuestion
 from unified_shell.core.shells.wiring.wiring import read_wiring
 
 from .command_versions import asker_of_versions, version_of
@@ -52,13 +53,13 @@ class NameLook(Struct, frozen=True, kw_only=True):
         return min(answers) if own and answers and own not in answers else ""
 
 
-def look_at_name(name: str, host: Host, locations: Locations) -> NameLook:
-    """Look for a command, and open new sessions of the person's shells to ask each for it; they run the startup files."""
+def look_at_name(name: str, host: Host, locations: Locations, question: NameQuestion) -> NameLook:
+    """Look for a command; `question` asks new sessions of the person's shells for it, which run the startup files."""
     wiring = read_wiring(locations)
     report = look_for_command(
         name, host, managed_places(host, locations), wiring, ask=asker_of_versions(host, locations)
     )
-    report, sessions = _with_versions(report, name_states(report, host), host, locations)
+    report, sessions = _with_versions(report, name_states(report, host, question), host, locations)
     folders = [links_folder(one) for one in (locations, everyone_locations(host))]
     wired = [*folders, *(one.directory for one in wiring.entries if one.variable == "PATH")]
     state = overall_state(report, sessions, wired)

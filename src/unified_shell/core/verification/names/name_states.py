@@ -11,11 +11,8 @@ from unified_shell.core.commands.states import State
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.sessions.name_lookup import NameLookup, look_up_name
-from unified_shell.core.shells.sessions.sessions import find_program
-from unified_shell.core.shells.startup.hookup import chosen_shells, shells_of_their_own
+from unified_shell.core.shells.sessions.name_lookup import NameLookup, NameQuestion
 from unified_shell.core.shells.startup.startup_files import read_startup_states
-from unified_shell.core.shells.tracing.tracing import trace_path
 
 __all__ = ["SessionState", "name_states", "overall_state"]
 
@@ -41,15 +38,9 @@ class SessionState(Struct, frozen=True, kw_only=True):
     why: str
 
 
-def name_states(report: NameReport, host: Host) -> tuple[SessionState, ...]:
-    """Open new sessions of the person's own shells and of those wired by a file of their own, and ask each."""
-    dialects = dict.fromkeys((*chosen_shells(host), *shells_of_their_own(host)))
-    asked = [
-        (dialect, mode, look_up_name(dialect, mode, report.name, host))
-        for dialect in dialects
-        if find_program(dialect, host) is not None
-        for mode in Mode
-    ]
+def name_states(report: NameReport, host: Host, question: NameQuestion) -> tuple[SessionState, ...]:
+    """Return what the new sessions that are asked for the name come to."""
+    asked = question.answers()
     return tuple(_state(one, report, asked, host) for one in asked)
 
 
@@ -126,6 +117,8 @@ def _why_hidden(dialect: Dialect, mode: Mode, asked: Sequence[tuple[Dialect, Mod
     for other, other_mode, meaning in asked:
         if not meaning.file or (other, other_mode) == (dialect, mode):
             continue
+        from unified_shell.core.shells.tracing.tracing import trace_path
+
         directory = meaning.file.rpartition("/")[0]
         trace = trace_path(other, other_mode, host, [directory])
         source = trace.entries[0].file if trace.entries else ""

@@ -3,7 +3,7 @@
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.processes.running_programs import RunningProgram, programs_begun_with
-from unified_shell.core.shells.wiring.session_files import stamp_name
+from unified_shell.core.shells.wiring.session_places import stamp_name
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 __all__ = ["session_is_stale", "stale_programs"]

@@ -1,10 +1,10 @@
 """Small programs that an interpreter or environment runs to answer for itself; none is imported by ush."""
 
-from pathlib import Path
+import os
 
 __all__ = ["program"]
 
 
 def program(name: str) -> str:
     """Return the path of one of them."""
-    return str(Path(__file__).with_name(f"{name}.py"))
+    return os.path.join(os.path.dirname(__file__), f"{name}.py")

@@ -9,7 +9,7 @@ from unified_shell.core.interpreters.adopted import read_adopted
 from unified_shell.core.interpreters.managed import all_managed
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, everyone_locations, scratch_root
-from unified_shell.core.shells.startup.hookup import wired_modes
+from unified_shell.core.shells.startup.own_shells import wired_modes
 from unified_shell.core.shells.wiring.wiring import read_wiring
 from unified_shell.core.suites.managed_suites import all_suites
 
