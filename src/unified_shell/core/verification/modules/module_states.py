@@ -23,9 +23,10 @@ from unified_shell.core.machine.places import Place, join, typed
 from unified_shell.core.machine.processes.pool import map_at_once
 from unified_shell.core.next_steps import NextStep, ush
 from unified_shell.core.shells.dialects.dialect import Mode
-from unified_shell.core.shells.sessions.sessions import open_session
+from unified_shell.core.shells.dialects.table import SH
+from unified_shell.core.shells.sessions.sessions import BegunSession
 from unified_shell.core.shells.startup.own_shells import chosen_shells
-from unified_shell.core.verification.names.providers import Provider, providers_of
+from unified_shell.core.verification.names.providers import Provider
 
 from .module_questions import AskedPython, Holder, entered, library_question, other_question, python_question
 
@@ -50,7 +51,9 @@ class ModuleReport(Struct, frozen=True, kw_only=True):
 
 def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport:
     """Ask every interpreter that is known for a module of that name, whatever its language."""
-    found, session_variables = discover(host), _new_session(host)
+    with _new_session(host) as session:
+        found = discover(host)
+        session_variables = _variables(session, host)
     environments = all_environments(host, locations)
     pythons = _pythons(found, host, environments, session_variables)
     questions: list[Callable[[], Holder]] = []
@@ -69,9 +72,9 @@ def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport
     ]
     answers = map_at_once(lambda ask: ask(), questions)
     holders = tuple(one for one in answers if one.state is not State.ABSENT)
-    session = next((one for one in pythons if one.is_session), None)
-    state = _summary(holders, session)
-    providers = providers_of(name, host, locations) if state is not State.READY else ()
+    here = next((one for one in pythons if one.is_session), None)
+    state = _summary(holders, here)
+    providers = _providers(name, host, locations) if state is not State.READY else ()
     return ModuleReport(
         name=name,
         state=state,
@@ -83,13 +86,23 @@ def look_for_module(name: str, host: Host, locations: Locations) -> ModuleReport
     )
 
 
-def _new_session(host: Host) -> dict[str, str]:
-    """Return the variables of a new session of the person's shell; of this session where none can be opened."""
-    for dialect in chosen_shells(host)[:1]:
-        session = open_session(dialect, Mode.INTERACTIVE, host)
-        if not session.trouble:
-            return dict(session.variables)
-    return host.environment()
+def _providers(name: str, host: Host, locations: Locations) -> tuple[Provider, ...]:
+    # Loaded where it is asked for: it reads wheels, and what is kept of indexes.
+    from unified_shell.core.verification.names.known_providers import providers_of
+
+    return providers_of(name, host, locations)
+
+
+def _new_session(host: Host) -> BegunSession:
+    """Return a new session of the person's shell, to be begun."""
+    shell = next(iter(chosen_shells(host)), SH)
+    return BegunSession(shell, Mode.INTERACTIVE, host)
+
+
+def _variables(session: BegunSession, host: Host) -> dict[str, str]:
+    """Return the variables of a new session; of this one where none can be opened."""
+    seen = session.result()
+    return host.environment() if seen.trouble else dict(seen.variables)
 
 
 def _pythons(

@@ -126,7 +126,8 @@ def _another_that_starts(candidates: Sequence[Candidate]) -> str:
 
 def _remedy_where_absent(report: NameReport, host: Host, locations: Locations) -> NextStep:
     """Return how to have a command that is nowhere here; nothing is offered that could be another's code."""
-    from .providers import ProviderPlace, providers_of
+    from .known_providers import providers_of
+    from .providers import ProviderPlace
 
     if report.nearest_name:
         return report.remedy
