@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
+from unified_shell.core.catalogs.address_changes import plan_address_add
 from unified_shell.core.changes.executor import Executor
 from unified_shell.core.changes.journal import Journal
 from unified_shell.core.changes.plan import Change, Outcome
@@ -57,7 +58,7 @@ class Site(Struct, frozen=True, kw_only=True):
 
     def plan_index_add(self, name: str, address: str) -> Change:
         """Plan to take packages from a Simple Repository API or a folder of wheels."""
-        return INDEXES.plan_add(name, address, self.host, self.locations, ask=self._indexes().answers)
+        return plan_address_add(INDEXES, name, address, self.host, self.locations, ask=self._indexes().answers)
 
     def plan_environment_new(self, name: str, interpreter: str = "") -> Change:
         """Plan an empty environment, on an interpreter by its path, name or version, else the session's."""

@@ -12,7 +12,8 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.shells.dialects.dialect import Mode, SetVariable, Side
 from unified_shell.core.shells.dialects.table import DIALECTS
 from unified_shell.core.shells.planning.wiring_changes import WiringChange, plan_wiring
-from unified_shell.core.shells.sessions.sessions import find_program, open_session
+from unified_shell.core.shells.sessions.sessions import open_session
+from unified_shell.core.shells.sessions.shell_programs import find_program
 from unified_shell.core.shells.wiring.wiring import Wiring
 
 

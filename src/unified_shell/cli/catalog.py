@@ -93,6 +93,7 @@ def show(context: Context, name: str, *, as_json: bool) -> None:
 @pass_context
 def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> None:
     """Add the catalog NAME: ADDRESS is a folder or URL with a catalog.toml."""
+    from unified_shell.core.catalogs.address_changes import plan_address_add
     from unified_shell.core.catalogs.reading import why_unreadable
     from unified_shell.core.catalogs.registered import CATALOGS
 
@@ -100,7 +101,7 @@ def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> Non
         return why_unreadable(full, context.fetcher)
 
     locations = context.locations_for(how.scope)
-    perform(context, lambda: CATALOGS.plan_add(name, address, context.host, locations, ask=ask), how)
+    perform(context, lambda: plan_address_add(CATALOGS, name, address, context.host, locations, ask=ask), how)
 
 
 @catalog.command()
@@ -110,10 +111,11 @@ def add(context: Context, name: str, address: str, *, how: ChangeOptions) -> Non
 @pass_context
 def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Remove the catalog NAME; what was installed from it stays."""
+    from unified_shell.core.catalogs.address_changes import plan_address_drop
     from unified_shell.core.catalogs.registered import CATALOGS
 
     locations = context.locations_for(how.scope)
-    perform(context, lambda: CATALOGS.plan_drop(name, context.host, locations), how)
+    perform(context, lambda: plan_address_drop(CATALOGS, name, context.host, locations), how)
 
 
 def _named(context: Context, name: str) -> "NamedAddress":

@@ -62,6 +62,7 @@ def add(
     Ask the maintainer of your laboratory's index for its address. That of the Python Package Index is in its
     documentation, as the base URL of its Simple API (PEP 503). It ends with "/simple/" most often.
     """
+    from unified_shell.core.catalogs.address_changes import plan_address_add
     from unified_shell.core.indexes.registered import INDEXES
 
     locations = context.locations_for(how.scope)
@@ -69,8 +70,8 @@ def add(
         _keep_login(context, address)
     perform(
         context,
-        lambda: INDEXES.plan_add(
-            name, address, context.host, locations, ask=context.indexes.answers, first=first, before=before
+        lambda: plan_address_add(
+            INDEXES, name, address, context.host, locations, ask=context.indexes.answers, first=first, before=before
         ),
         how,
     )
@@ -104,10 +105,11 @@ def _keep_login(context: Context, address: str) -> None:
 @pass_context
 def drop(context: Context, name: str, *, how: ChangeOptions) -> None:
     """Remove the index NAME; installed packages stay."""
+    from unified_shell.core.catalogs.address_changes import plan_address_drop
     from unified_shell.core.indexes.registered import INDEXES
 
     locations = context.locations_for(how.scope)
-    perform(context, lambda: INDEXES.plan_drop(name, context.host, locations), how)
+    perform(context, lambda: plan_address_drop(INDEXES, name, context.host, locations), how)
 
 
 @index.command()

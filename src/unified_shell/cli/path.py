@@ -228,7 +228,7 @@ def _asked(context: Context, shell: str, *, login: bool) -> "tuple[Dialect, Mode
     from unified_shell.core.errors import CouldNot
     from unified_shell.core.shells.dialects.dialect import Mode
     from unified_shell.core.shells.dialects.table import dialect_named
-    from unified_shell.core.shells.sessions.sessions import find_program
+    from unified_shell.core.shells.sessions.shell_programs import find_program
     from unified_shell.core.shells.startup.own_shells import chosen_shells
 
     dialect = dialect_named(shell) if shell else chosen_shells(context.host)[0]

@@ -29,7 +29,7 @@ def list_shells(context: Context, *, cost: bool, as_json: bool) -> None:
     from unified_shell.core.shells.dialects.dialect import Mode
     from unified_shell.core.shells.dialects.table import DIALECTS
     from unified_shell.core.shells.sessions.command_sessions import what_commands_read
-    from unified_shell.core.shells.sessions.sessions import find_program
+    from unified_shell.core.shells.sessions.shell_programs import find_program
     from unified_shell.core.shells.startup.startup_costs import FileCost, measure_costs
     from unified_shell.core.shells.startup.startup_files import hook_file, read_startup_states
     from unified_shell.core.shells.wiring.wiring import read_wiring

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
+from unified_shell.core.catalogs.address_changes import plan_address_add
 from unified_shell.core.catalogs.registered import CATALOGS
 from unified_shell.core.changes.merging import merged
 from unified_shell.core.changes.plan import Change, Plan, change_of
@@ -71,7 +72,7 @@ def _plan_addresses(equipping: Equipping) -> Sequence[Change]:
         # Everyone's are enough where they are the same; our own are judged by the book, also as to their address.
         known = {(one.name, one.address) for one in book.read_all(host, locations)}
         changes += [
-            book.plan_add(name, address_of(url, equipping.folder), host, locations, ask=lambda _address: "")
+            plan_address_add(book, name, address_of(url, equipping.folder), host, locations, ask=lambda _address: "")
             for name, url in named
             if (name, named_at(name, url, equipping.folder).address) not in known
         ]

@@ -2,6 +2,7 @@
 
 import os
 
+from unified_shell.core.catalogs.address_changes import plan_address_drop
 from unified_shell.core.catalogs.registered import CATALOGS
 from unified_shell.core.changes.plan import About, Change, LineKind, Plan, change_of, plan_line
 from unified_shell.core.changes.steps import FlipLink, RetireTree, Step
@@ -85,8 +86,8 @@ def plan_unnamed(unnamed: Brought, equipping: Equipping) -> list[Change]:
         prepared_apart(plan_drop_command(find_choice(name, host, locations), host, locations), f"drop-{name}")
         for name in sorted(unnamed.commands)
     ]
-    changes += [CATALOGS.plan_drop(name, host, locations) for name in sorted(unnamed.catalogs)]
-    changes += [INDEXES.plan_drop(name, host, locations) for name in sorted(unnamed.indexes)]
+    changes += [plan_address_drop(CATALOGS, name, host, locations) for name in sorted(unnamed.catalogs)]
+    changes += [plan_address_drop(INDEXES, name, host, locations) for name in sorted(unnamed.indexes)]
     for suite in unnamed_suites(unnamed, equipping):
         check_not_needed(suite, host, locations, consent=False, going=unnamed.titles(host.home))
         changes.append(prepared_apart(_drop_tree(suite, equipping), f"drop-{suite.name}"))

@@ -12,7 +12,7 @@ from unified_shell.core.shells.dialects.table import dialect_named
 from unified_shell.core.shells.planning.script_delta import ScriptDelta
 from unified_shell.core.shells.planning.script_measuring import measure_script
 from unified_shell.core.shells.planning.session_scripts import dialect_of_script
-from unified_shell.core.shells.sessions.sessions import find_program
+from unified_shell.core.shells.sessions.shell_programs import find_program
 
 from .managed_suites import ManagedSuite
 

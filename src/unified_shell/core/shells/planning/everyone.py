@@ -16,7 +16,7 @@ from unified_shell.core.machine.registry.registry import registry_of
 from unified_shell.core.next_steps import Command
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.table import DIALECTS, SH
-from unified_shell.core.shells.sessions.sessions import find_program
+from unified_shell.core.shells.sessions.shell_programs import find_program
 from unified_shell.core.shells.startup.hookup import HookUp
 from unified_shell.core.shells.wiring.registry_wiring import KEYS
 from unified_shell.core.shells.wiring.session_places import session_file

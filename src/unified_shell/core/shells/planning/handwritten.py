@@ -13,7 +13,7 @@ from unified_shell.core.machine.locations import Locations
 from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.sessions.sessions import find_program
+from unified_shell.core.shells.sessions.shell_programs import find_program
 from unified_shell.core.shells.startup.hookup import SESSIONS_NOTE
 from unified_shell.core.shells.tracing.path_report import EntryReport, report_path
 

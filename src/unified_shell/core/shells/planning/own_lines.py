@@ -18,7 +18,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, in_home, inside
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 from unified_shell.core.shells.tracing.path_report import EntryReport
 
 __all__ = ["OwnLine", "edit_line", "line_steps", "own_line", "text_of_line"]

@@ -10,7 +10,7 @@ from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.processes.variables_as_given import writing_words
 from unified_shell.core.shells.dialects.table import dialect_named
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 
 from .script_measuring import OWN_VARIABLES, read_variables
 

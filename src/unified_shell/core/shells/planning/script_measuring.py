@@ -17,7 +17,7 @@ from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.processes.variables_as_given import parse_variables, writing_words
 from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.dialects.table import dialect_named
-from unified_shell.core.shells.sessions.sessions import SYSTEM_PATH, find_program
+from unified_shell.core.shells.sessions.shell_programs import SYSTEM_PATH, find_program
 
 from .script_delta import ScriptDelta
 

@@ -14,7 +14,8 @@ from unified_shell.core.machine.places import Place, join, shown, typed
 from unified_shell.core.next_steps import Command, ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Side
 from unified_shell.core.shells.sessions.path_faults import commands_in, find_faults, first_on
-from unified_shell.core.shells.sessions.sessions import find_program, open_session
+from unified_shell.core.shells.sessions.sessions import open_session
+from unified_shell.core.shells.sessions.shell_programs import find_program
 from unified_shell.core.shells.wiring.conditions import check_condition
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring
 

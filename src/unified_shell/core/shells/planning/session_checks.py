@@ -13,7 +13,8 @@ from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.table import dialect_named
-from unified_shell.core.shells.sessions.sessions import Session, find_program, fresh_variables, open_session
+from unified_shell.core.shells.sessions.sessions import Session, open_session
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 from unified_shell.core.shells.tracing.winning_lines import way_out, winner_against
 from unified_shell.core.shells.wiring.conditions import holds
 

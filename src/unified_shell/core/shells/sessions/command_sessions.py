@@ -14,7 +14,7 @@ from unified_shell.core.shells.dialects.dialect import Dialect
 from unified_shell.core.shells.wiring.session_places import session_file
 
 from .path_faults import first_on
-from .sessions import find_program, fresh_variables
+from .shell_programs import find_program, fresh_variables
 
 __all__ = ["CommandSession", "ask_command_session", "what_commands_read"]
 

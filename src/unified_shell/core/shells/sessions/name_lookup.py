@@ -11,7 +11,8 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 
 from .path_faults import first_on
-from .sessions import BegunSession, Session, find_program, open_session
+from .sessions import BegunSession, Session, open_session
+from .shell_programs import find_program
 
 __all__ = ["NameLookup", "NameQuestion", "look_up_name", "lookup_in"]
 

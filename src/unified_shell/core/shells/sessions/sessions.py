@@ -13,22 +13,20 @@ from msgspec.structs import replace
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, join
 from unified_shell.core.machine.processes.terminals import TypingAtPrompt
-from unified_shell.core.machine.programs.executables import is_executable_file
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode, Opening
 
 from .session_questions import Questions
+from .shell_programs import find_program, fresh_variables
 
 if TYPE_CHECKING:
     from unified_shell.core.machine.processes.processes import Ran
 
-__all__ = ["SYSTEM_PATH", "BegunSession", "Session", "find_program", "fresh_variables", "open_session"]
+__all__ = ["BegunSession", "Session", "open_session"]
 
 # What takes longer asks something, or hangs.
 TIMEOUT_SECONDS = 10.0
 # What an interactive shell says of having no terminal; a person's session has one.
 NO_TERMINAL = re.compile(r"no job control|cannot set terminal process group|[Ii]nappropriate ioctl|can't access tty")
-SYSTEM_PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
-PASSED_ON = ("LANG", "LC_ALL", "LC_CTYPE", "TZ", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME")
 
 
 class Session(Struct, frozen=True, kw_only=True):
@@ -52,35 +50,6 @@ class Session(Struct, frozen=True, kw_only=True):
         """Return the entries of a search path in this session."""
         value = dict(self.variables).get(variable, "")
         return tuple(value.split(":")) if value else ()
-
-
-def find_program(dialect: Dialect, host: Host) -> Place | None:
-    """Return the shell's program: the login shell where it is one, else the first on PATH or in /bin."""
-    login = host.login_shell
-    if os.path.basename(login) in dialect.programs and is_executable_file(login):
-        return login
-    for name in dialect.programs:
-        for folder in (*host.search_path(), "/bin", "/usr/bin", "/usr/local/bin"):
-            if os.path.isabs(folder) and is_executable_file(join(folder, name)):
-                return join(folder, name)
-    return None
-
-
-def fresh_variables(host: Host, program: str) -> dict[str, str]:
-    """Return the variables with which a new session begins: those of the account, and the system's PATH."""
-    kept = {name: host.variable(name) for name in PASSED_ON if host.variable(name)}
-    return {
-        "HOME": host.home,
-        "USER": host.user_name,
-        "LOGNAME": host.user_name,
-        "SHELL": program,
-        "TERM": "xterm",
-        "LANG": "C.UTF-8",
-        "PATH": SYSTEM_PATH,
-        # Shells that write a history on leaving get nowhere to write it.
-        "HISTFILE": "/dev/null",
-        **kept,
-    }
 
 
 def _ask_nothing(_answer_file: str) -> str:

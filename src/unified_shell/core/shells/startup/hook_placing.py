@@ -20,7 +20,8 @@ from unified_shell.core.machine.places import Place, in_home, join
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.overlays import link_all
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables, open_session
+from unified_shell.core.shells.sessions.sessions import open_session
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 
 __all__ = ["Placing", "place_hook"]
 

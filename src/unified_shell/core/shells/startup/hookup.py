@@ -18,7 +18,7 @@ from unified_shell.core.machine.places import Place, shown
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.table import SH
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 from unified_shell.core.shells.wiring.session_places import session_file
 
 from .hook_placing import Placing, place_hook

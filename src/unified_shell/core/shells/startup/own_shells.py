@@ -7,7 +7,7 @@ from unified_shell.core.changes.blocks import BlockState
 from unified_shell.core.machine.host import Host
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.dialects.table import DIALECTS, dialect_of_program
-from unified_shell.core.shells.sessions.sessions import find_program
+from unified_shell.core.shells.sessions.shell_programs import find_program
 
 from .startup_files import read_startup_states
 

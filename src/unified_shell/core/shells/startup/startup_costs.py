@@ -11,7 +11,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 
 __all__ = ["FileCost", "edits_paths", "measure_costs"]
 

@@ -10,7 +10,7 @@ from unified_shell.core.machine.files.durable import read_file
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import join
 from unified_shell.core.shells.dialects.dialect import Dialect
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 
 __all__ = ["told_variables"]
 

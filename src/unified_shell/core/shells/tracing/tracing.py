@@ -16,7 +16,7 @@ from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.places import Place, in_home
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 from unified_shell.core.shells.startup.startup_files import read_startup_states
 from unified_shell.core.shells.wiring.path_helper import listed_in
 

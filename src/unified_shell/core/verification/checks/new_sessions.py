@@ -7,7 +7,8 @@ from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.sessions.sessions import Session, find_program, open_session
+from unified_shell.core.shells.sessions.sessions import Session, open_session
+from unified_shell.core.shells.sessions.shell_programs import find_program
 from unified_shell.core.shells.startup.own_shells import chosen_shells, wired_modes
 
 __all__ = ["NewSession", "NewSessions"]

@@ -9,7 +9,7 @@ from unified_shell.core.machine.locations import Scope
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect
-from unified_shell.core.shells.sessions.sessions import find_program, fresh_variables
+from unified_shell.core.shells.sessions.shell_programs import find_program, fresh_variables
 from unified_shell.core.shells.startup.hook_placing import place_hook
 from unified_shell.core.shells.startup.startup_files import StartupState, read_startup_states
 from unified_shell.core.shells.wiring.session_files import session_file_steps, stamp_of
