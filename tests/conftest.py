@@ -36,6 +36,19 @@ LONGEST = (
 # A home with one of everything, and some sixty faults made in it: two processes make one each.
 HALVES = ("test_faults.py",)
 
+# Homes in memory are made, written through and removed twice as fast; there must be room for all that is in use at once.
+MEMORY = Path("/dev/shm")
+ROOM_BYTES = 6_000_000_000
+
+
+def _keep_homes_in_memory() -> None:
+    """Let pytest make its folders in memory where programs may be started there; it has no other word for it."""
+    if not MEMORY.is_dir() or not os.access(MEMORY, os.W_OK):
+        return
+    facts = os.statvfs(MEMORY)
+    if facts.f_bavail * facts.f_frsize > ROOM_BYTES and not facts.f_flag & os.ST_NOEXEC:
+        os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(MEMORY))
+
 
 @pytest.fixture
 def account(tmp_path: Path) -> Account:
@@ -93,12 +106,14 @@ def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> Any:
     return Together(config, log)
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_configure() -> None:
     """Let interrupts through: where the tests were started in the background, what they start would ignore them too.
 
     Rewritten assertions are kept, whatever the variables say: to rewrite them takes each process eight seconds.
     """
     sys.dont_write_bytecode = False
+    _keep_homes_in_memory()
     if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
         signal.signal(signal.SIGINT, signal.default_int_handler)
 
