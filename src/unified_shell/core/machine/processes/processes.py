@@ -18,7 +18,7 @@ from unified_shell.core.machine.interrupts import holding_interrupts, raise_if_i
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 from .descendants import end_marked, ending_with_us, marked
-from .ending import end_group
+from .ending import end_group, waiting_for_end
 from .logged_pipe import LoggedPipe
 from .usage import UsageSampler
 
@@ -227,15 +227,17 @@ def _wait(
 ) -> int | None:
     end = steady_seconds() + timeout_seconds
     try:
-        while True:
-            try:
-                return process.wait(min(ASK_SECONDS, max(end - steady_seconds(), 0.001)))
-            except subprocess.TimeoutExpired:
-                raise_if_interrupted()
-                if on_wait is not None:
-                    on_wait()
-                if steady_seconds() >= end:
-                    return None
+        with waiting_for_end(process.pid) as wait:
+            while True:
+                seconds = min(ASK_SECONDS, max(end - steady_seconds(), 0.001))
+                try:
+                    return process.wait(wait(seconds))
+                except subprocess.TimeoutExpired:
+                    raise_if_interrupted()
+                    if on_wait is not None:
+                        on_wait()
+                    if steady_seconds() >= end:
+                        return None
     finally:
         # The children that a hanging or daemonising program leaves behind go with its session.
         end_group(process.pid)

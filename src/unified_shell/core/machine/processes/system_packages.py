@@ -5,7 +5,7 @@ Source: the library package names of the Debian Policy, section 8.1; RPM and apk
 
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from unified_shell.core.machine.host import Host
 
@@ -21,8 +21,8 @@ def install_library_line(soname: str, host: Host) -> str:
     On Debian the name of the package follows from the library's, and is given only where the lists here know it.
     """
     if _has(host, "apt-get"):
-        known = next((one for one in debian_names(soname) if _apt_knows(one, host)), "")
-        return f"apt-get install {known}" if known else ""
+        known = _known_to_apt(debian_names(soname), host)
+        return f"apt-get install {known[0]}" if known else ""
     if _has(host, "dnf"):
         return f"dnf install '{soname}()(64bit)'" if host.word_size_bits == 64 else f"dnf install '{soname}'"
     return f"apk add so:{soname}" if _has(host, "apk") else ""
@@ -57,15 +57,19 @@ def debian_names(soname: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys((joined, f"{name}{version}", f"{name}-{version}", f"{joined}t64", name)))
 
 
-def _apt_knows(package: str, host: Host) -> bool:
+def _known_to_apt(packages: Sequence[str], host: Host) -> tuple[str, ...]:
+    """Return those that its lists know. They are asked for at once: where no index of the lists is kept, each question takes
+    seconds.
+    """
     from .processes import run_program
 
     ran = run_program(
-        ("apt-cache", "show", "--quiet", "--no-all-versions", package),
+        ("apt-cache", "show", "--quiet", "--no-all-versions", *packages),
         environment={**host.environment(), "LC_ALL": "C"},
         timeout_seconds=ASK_SECONDS,
     )
-    return ran.returncode == 0 and f"Package: {package}\n".encode() in ran.output
+    told = {line.removeprefix(b"Package: ") for line in ran.output.splitlines() if line.startswith(b"Package: ")}
+    return tuple(one for one in packages if one.encode() in told)
 
 
 def _has(host: Host, program: str) -> bool:
