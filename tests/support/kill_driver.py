@@ -24,8 +24,25 @@ def warm() -> None:
     for module in pkgutil.walk_packages(unified_shell.__path__, "unified_shell."):
         if "study_data" not in module.name and module.name.rpartition(".")[2] not in NEVER_IMPORTED:
             importlib.import_module(module.name)
-    for name in ("filelock", "httpx", "msgspec", "psutil", "rich.table", "rich.padding", "sqlite3", "tomlkit"):
+    for name in (
+        "configparser",
+        "ctypes",
+        "encodings.ascii",
+        "pty",
+        "filelock",
+        "httpx",
+        "msgspec",
+        "psutil",
+        "rich.table",
+        "rich.padding",
+        "sqlite3",
+        "tomlkit",
+    ):
         importlib.import_module(name)
+    # What is loaded by whoever starts something.
+    from unified_shell.core.machine.processes.descendants import ending_with_us
+
+    ending_with_us()
 
 
 NEVER_IMPORTED = {

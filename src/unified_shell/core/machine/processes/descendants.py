@@ -21,8 +21,11 @@ PR_SET_PDEATHSIG = 1
 
 
 def marked(environment: Mapping[str, str]) -> tuple[dict[str, str], str]:
-    """Return variables with a new mark among them, and the mark."""
-    mark = uuid.uuid4().hex
+    """Return variables with a new mark among them, and the mark.
+
+    It begins with the number of the newest process: what has the mark is newer, unless the numbers began anew.
+    """
+    mark = f"{_newest_process()}-{uuid.uuid4().hex}"
     return {**environment, MARK: mark}, mark
 
 
@@ -37,9 +40,8 @@ def end_session(number: int) -> None:
 
 def end_marked(mark: str) -> None:
     """Kill every process that began with a mark, again until none is left: one may start another meanwhile."""
-    wanted = f"{MARK}={mark}".encode("ascii")
     for _ in range(5):
-        found = _with(wanted)
+        found = _with(mark)
         for number in found:
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.kill(number, KILL)
@@ -61,14 +63,26 @@ def ending_with_us() -> Callable[[], None] | None:
     return lambda: set_option(PR_SET_PDEATHSIG, KILL)
 
 
-def _with(wanted: bytes) -> list[int]:
+def _newest_process() -> int:
+    """Return the number that a process was given last; 0 where the system does not tell (proc(5), `loadavg`)."""
+    try:
+        with open(f"{PROC}/loadavg", encoding="ascii") as file:
+            return int(file.read().split()[-1])
+    except (OSError, ValueError, IndexError):
+        return 0
+
+
+def _with(mark: str) -> list[int]:
     found = []
     try:
         names = os.listdir(PROC)
     except OSError:
-        return _asked_for(os.fsdecode(wanted).partition("=")[2])
+        return _asked_for(mark)
+    wanted, oldest = f"{MARK}={mark}".encode("ascii"), int(mark.partition("-")[0])
+    if _newest_process() < oldest:
+        oldest = 0
     for name in names:
-        if not name.isdigit() or int(name) == os.getpid():
+        if not name.isdigit() or int(name) <= oldest or int(name) == os.getpid():
             continue
         # Somebody else's cannot be read, nor one that has just ended.
         with contextlib.suppress(OSError), open(f"{PROC}/{name}/environ", "rb") as file:

@@ -19,6 +19,7 @@ __all__ = [
     "WIDE_MACHINES",
     "Executable",
     "FileKind",
+    "is_executable_entry",
     "is_executable_file",
     "is_program_without_bit",
     "parse_executable",
@@ -86,6 +87,14 @@ def is_executable_file(path: str) -> bool:
     except (OSError, ValueError):
         return False
     return stat.S_ISREG(mode) and os.access(path, os.X_OK)
+
+
+def is_executable_entry(entry: os.DirEntry[str]) -> bool:
+    """Tell the same of what a folder was found to hold; a folder of the system holds thousands."""
+    try:
+        return stat.S_ISREG(entry.stat().st_mode) and os.access(entry.path, os.X_OK)
+    except (OSError, ValueError):
+        return False
 
 
 def is_program_without_bit(path: str) -> bool:

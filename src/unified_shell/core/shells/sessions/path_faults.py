@@ -8,7 +8,7 @@ from enum import Enum
 from msgspec import Struct
 
 from unified_shell.core.machine.places import Place, join
-from unified_shell.core.machine.programs.executables import is_executable_file
+from unified_shell.core.machine.programs.executables import is_executable_entry, is_executable_file
 
 __all__ = ["FaultKind", "PathFault", "commands_in", "find_faults", "first_on"]
 
@@ -48,10 +48,10 @@ def find_faults(entries: Sequence[str]) -> tuple[PathFault, ...]:
 def commands_in(directory: str) -> tuple[str, ...]:
     """Return the names of the commands that a directory offers, sorted; none where it cannot be read."""
     try:
-        names = os.listdir(directory)
+        with os.scandir(directory) as entries:
+            return tuple(sorted(one.name for one in entries if is_executable_entry(one)))
     except OSError:
         return ()
-    return tuple(sorted(name for name in names if is_executable_file(join(directory, name))))
 
 
 def first_on(entries: Sequence[str], command: str, *, but: str = "") -> str:

@@ -10,19 +10,19 @@ from unified_shell.core.shells.dialects.dialect import Dialect
 
 __all__ = ["Questions"]
 
-# Its own parent is the shell that read the lines. Absolute programs pass by aliases, functions and a broken PATH; the
-# name of the answer appears only when it is whole. What comes next at the prompt, such as the writing of a history, is
-# not waited for by us: so it is held up until the session is ended.
-DUMP = """/bin/readlink /proc/$PPID/exe > "$1.shell"
-/bin/cp /proc/$$/environ "$1.part"
-/bin/mv "$1.part" "$1"
-[ ! -t 0 ] || /bin/sleep 5
+# Its own parent is the shell that read the lines. Absolute programs pass by aliases, functions and a broken PATH; that the
+# answer is whole is told by another file. What comes next at the prompt, such as the writing of a history, is not waited
+# for by us: so it is held up until the session is ended, and the shell's program can be asked for by its number till then.
+DUMP = """[ ! -t 0 ] || echo $PPID > "$1.number"
+[ -t 0 ] || /bin/readlink /proc/$PPID/exe > "$1.shell"
+/bin/cp /proc/$$/environ "$1" && : > "$1.whole"
+[ ! -t 0 ] || exec /bin/sleep 5
 """
 # Without `/proc` the session itself starts what writes its variables: a shell between would change some. Of the shell that
 # read the lines only its name is told.
 SHOW = """/bin/ps -o comm= -p $PPID > "$1.shell"
-/bin/mv "$1.part" "$1"
-[ ! -t 0 ] || /bin/sleep 5
+: > "$1.whole"
+[ ! -t 0 ] || exec /bin/sleep 5
 """
 
 
@@ -45,14 +45,14 @@ class Questions:
             if lines:
                 file.write(f"{lines}\n")
             if not has_proc():
-                words = (*map(dialect.quote, writing_words()), dialect.quote(f"{self._environment}.part"))
+                words = (*map(dialect.quote, writing_words()), dialect.quote(self._environment))
                 file.write(f"{' '.join(words)}\n")
             file.write(f"/bin/sh {dialect.quote(dump)} {dialect.quote(self._environment)}\n")
         self.command = dialect.source_line(script)
 
     def is_answered(self) -> bool:
         """Tell whether the session read the lines."""
-        return os.path.exists(self._environment)
+        return os.path.exists(f"{self._environment}.whole")
 
     def variables(self) -> tuple[tuple[str, str], ...]:
         """Return the session's variables as a program that it starts sees them."""
@@ -69,13 +69,14 @@ class Questions:
         return tuple((name, _content(file)) for name, file in self._meanings.items())
 
     def answered_by(self) -> str:
-        """Return the path of the shell that read the lines."""
+        """Return the path of the shell that read the lines; ask before the session is ended."""
+        number = _content(f"{self._environment}.number").strip()
         try:
-            with open(f"{self._environment}.shell", encoding="utf-8", errors="surrogateescape") as file:
-                # A login shell has a dash before its name; one that a path names is that.
-                return file.read().strip().removeprefix("-")
+            # A login shell has a dash before its name; one that a path names is that.
+            told = os.readlink(f"/proc/{number}/exe") if number else _content(f"{self._environment}.shell")
         except OSError:
             return ""
+        return told.strip().removeprefix("-")
 
 
 def _content(path: str) -> str:

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Callable, Sequence
+from functools import cache
 
 from msgspec import Struct
 
@@ -64,7 +65,9 @@ def report_path(dialect: Dialect, mode: Mode, host: Host, locations: Locations, 
 
 def _entries(traced: Sequence[TracedEntry], host: Host, locations: Locations) -> tuple[EntryReport, ...]:
     directories = [one.directory for one in traced]
-    offers = [commands_in(one) if os.path.isabs(one) else () for one in directories]
+    # One directory is often reached by two names, such as /bin and /usr/bin, and holds thousands.
+    offered = cache(commands_in)
+    offers = [offered(os.path.realpath(one)) if os.path.isabs(one) else () for one in directories]
     faults = {one.position: one.kind for one in find_faults(directories)}
     first: dict[str, int] = {}
     for at, names in enumerate(offers):
