@@ -5,24 +5,22 @@ from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 
-from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.machine.clock import steady_seconds
 from unified_shell.core.machine.common_dirs import usual_folders
 from unified_shell.core.machine.files.folder_walks import SYSTEM_TREES, folders_within
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import locations_of
-from unified_shell.core.machine.places import Place, join
+from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.processes.pool import map_at_once
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
 from .adopted import read_adopted
 from .answers import Answers
 from .facts import InterpreterFacts
+from .kept_facts import facts_or_trouble
 from .managed import all_managed
 from .other_languages import OtherInterpreter, ask_version
-from .probing import ask_python, parse_facts
 from .registered import registered_interpreters
-from .script_settings import script_depends_on, script_key
 from .searching import folders_below, identity, language_of, named_in
 
 __all__ = ["AllInterpreters", "FoundInterpreter", "ask_interpreter", "discover", "find_interpreters"]
@@ -149,30 +147,8 @@ def _add_registered(groups: dict[tuple[str, str], list[Place]], host: Host) -> N
 def _look_at_python(names: list[Place], *, reachable: bool, host: Host, answers: Answers) -> FoundInterpreter:
     first = names[0]
     script = read_executable(first).kind is FileKind.SCRIPT
-    facts, trouble = _facts(first, host, answers, script=script)
+    facts, trouble = facts_or_trouble(first, host, answers, script=script)
     return FoundInterpreter(names=tuple(names), on_path=reachable, script=script, facts=facts, trouble=trouble)
-
-
-def _facts(path: Place, host: Host, answers: Answers, *, script: bool) -> tuple[InterpreterFacts | None, str]:
-    """Return what an interpreter says, or its trouble; from the answers kept where nothing changed since."""
-    key = script_key(path, host) if script else str(path)
-    kept = answers.recall(key)
-    if isinstance(kept, list):
-        return (None, kept[1]) if kept[1] else (parse_facts(kept[0], path), "")
-    depends_on = [path, *(script_depends_on(path, host) if script else ())]
-    try:
-        said = ask_python(path, host)
-        facts, trouble = parse_facts(said, path), ""
-    except InterpreterUnusable as error:
-        said, facts, trouble = b"", None, error.message.partition(": ")[2]
-        depends_on.append(join(os.path.dirname(os.path.dirname(os.path.realpath(path))), "lib"))
-    if facts is not None:
-        depends_on += [facts.real_executable, *facts.library_folders, *facts.site_folders]
-        depends_on += [join(facts.environment_prefix, "pyvenv.cfg")] if facts.environment_prefix else []
-        # A folder for packages that is not there yet counts too: it may come.
-        depends_on.append(join(host.home, f".local/lib/python{facts.short_version}/site-packages"))
-    answers.keep(key, [said.decode("ascii", "replace"), trouble], depends_on)
-    return facts, trouble
 
 
 def _order(found: FoundInterpreter) -> tuple[bool, bool, tuple[int, ...], str]:

@@ -5,6 +5,7 @@ import os
 
 from unified_shell.core.errors import InterpreterUnusable, Refused
 from unified_shell.core.interpreters.facts import OLDEST_BASE, InterpreterFacts
+from unified_shell.core.interpreters.kept_facts import kept_facts
 from unified_shell.core.interpreters.probing import probe
 from unified_shell.core.machine.host import Host
 from unified_shell.core.machine.locations import Locations, Scope
@@ -16,7 +17,7 @@ from .registry import Environment
 
 __all__ = ["EnvironmentToBe", "base_of", "check_base", "check_base_for"]
 
-_PROBED: dict[tuple[Place, int, int, int], InterpreterFacts] = {}
+_KNOWN: dict[tuple[Place, int, int, int], InterpreterFacts] = {}
 
 
 class EnvironmentToBe(Environment, frozen=True, kw_only=True):
@@ -85,7 +86,7 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
         why="what was requested is kept",
     )
     try:
-        facts = _probe_once(environment.contents.interpreter, host)
+        facts = _facts_once(environment.contents.interpreter, host)
     except InterpreterUnusable as error:
         raise InterpreterUnusable(
             f"the interpreter of the environment {environment.name} does not start: {error.message}", next_step=anew
@@ -99,13 +100,15 @@ def base_of(environment: Environment, host: Host) -> InterpreterFacts:
     return facts
 
 
-def _probe_once(executable: Place, host: Host) -> InterpreterFacts:
-    """Probe an interpreter, once in this process while its file stays the same: plan and verification both ask."""
+def _facts_once(executable: Place, host: Host) -> InterpreterFacts:
+    """Return what an interpreter says, or said while nothing changed that it depends on; in this process read once while its
+    file stays the same: plan and verification both ask.
+    """
     try:
         found = os.stat(executable)
     except OSError:
         return probe(executable, host)
     key = (executable, found.st_ino, found.st_size, found.st_mtime_ns)
-    if key not in _PROBED:
-        _PROBED[key] = probe(executable, host)
-    return _PROBED[key]
+    if key not in _KNOWN:
+        _KNOWN[key] = kept_facts(executable, host)
+    return _KNOWN[key]

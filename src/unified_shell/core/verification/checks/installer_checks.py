@@ -7,7 +7,7 @@ from unified_shell.core.environments.trees.installer_names import installer_comm
 from unified_shell.core.errors import InterpreterUnusable
 from unified_shell.core.findings import Cause, Finding
 from unified_shell.core.interpreters.facts import InterpreterFacts
-from unified_shell.core.interpreters.probing import probe
+from unified_shell.core.interpreters.kept_facts import kept_facts
 from unified_shell.core.machine.places import Place
 from unified_shell.core.machine.programs.executables import read_executable
 from unified_shell.core.next_steps import ush
@@ -59,7 +59,7 @@ def _installers(one: NewSession, around: Surroundings) -> Iterator[tuple[str, st
 
 def _facts(place: Place, around: Surroundings) -> InterpreterFacts | None:
     try:
-        return probe(place, around.host)
+        return kept_facts(place, around.host)
     except InterpreterUnusable:
         return None
 
