@@ -101,14 +101,14 @@ class TypingAtPrompt:
 
     @holding_interrupts()
     def wait(self) -> Typed:
-        """Wait until the aim is reached, the program ends, or the time is over, which began with the block."""
+        """Wait until the aim is reached, the program ends, or the time is over."""
         if self._terminal < 0:
             return Typed(reached=False, shown=b"this system has no pseudo-terminals", elapsed_seconds=0.0)
         shown = b""
         typed_at = [self._began]
-        # What the block did meanwhile is no silence of the program's.
-        last = steady_seconds()
-        while steady_seconds() - self._began < self._timeout_seconds and not self._reached():
+        # What the block did meanwhile is no silence of the program's, nor its time: nobody read what it shows till now.
+        asked = last = steady_seconds()
+        while steady_seconds() - asked < self._timeout_seconds and not self._reached():
             raise_if_interrupted()
             if select.select([self._terminal], [], [], LOOK_SECONDS)[0]:
                 chunk = _read(self._terminal)

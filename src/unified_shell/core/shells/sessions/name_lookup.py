@@ -1,6 +1,5 @@
 """What each shell and mode takes a name for: the file it would start, or the alias or function before it."""
 
-import contextlib
 import re
 from collections.abc import Sequence
 
@@ -11,7 +10,7 @@ from unified_shell.core.machine.places import Place
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 
 from .path_faults import first_on
-from .sessions import BegunSession, Session, open_session
+from .sessions import BegunSession, Session, SideBySide, open_session
 from .shell_programs import find_program
 
 __all__ = ["NameLookup", "NameQuestion", "look_up_name", "lookup_in"]
@@ -22,10 +21,6 @@ KINDS = (
     (re.compile(r" is a (shell )?function\b"), "a function"),
     (re.compile(r" is a (special )?(shell )?(builtin|built-in|keyword|reserved word)\b"), "the shell's own command"),
 )
-
-
-# So many sessions start side by side: one shell's of each mode. More would hinder each other, and most people have one shell.
-AT_ONCE = len(Mode)
 
 
 class NameLookup(Struct, frozen=True, kw_only=True):
@@ -49,29 +44,21 @@ class NameQuestion:
     """
 
     def __init__(self, name: str, shells: Sequence[Dialect], host: Host) -> None:
-        self._name = name
         here = [one for one in shells if find_program(one, host) is not None]
-        self._sessions = [(one, mode, BegunSession(one, mode, host, names=(name,))) for one in here for mode in Mode]
-        self._held = contextlib.ExitStack()
+        self._name, self._asked = name, [(one, mode) for one in here for mode in Mode]
+        self._sessions = SideBySide([BegunSession(*one, host, names=(name,)) for one in self._asked])
 
     def __enter__(self) -> "NameQuestion":
-        with contextlib.ExitStack() as held:
-            for _, _, session in self._sessions[:AT_ONCE]:
-                held.enter_context(session)
-            self._held = held.pop_all()
+        self._sessions.__enter__()
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._held.close()
+        self._sessions.__exit__()
 
     def answers(self) -> tuple[tuple[Dialect, Mode, NameLookup], ...]:
         """Wait for all sessions and return what each answered."""
-        answers = []
-        for number, (dialect, mode, session) in enumerate(self._sessions):
-            answers.append((dialect, mode, lookup_in(session.result(), self._name)))
-            for _, _, later in self._sessions[number + AT_ONCE :][:1]:
-                self._held.enter_context(later)
-        return tuple(answers)
+        answers = (lookup_in(one, self._name) for one in self._sessions.results())
+        return tuple((*asked, answer) for asked, answer in zip(self._asked, answers, strict=True))
 
 
 def look_up_name(dialect: Dialect, mode: Mode, name: str, host: Host) -> NameLookup:

@@ -21,10 +21,12 @@ from .shell_programs import find_program, fresh_variables
 if TYPE_CHECKING:
     from unified_shell.core.machine.processes.processes import Ran
 
-__all__ = ["BegunSession", "Session", "open_session"]
+__all__ = ["BegunSession", "Session", "SideBySide", "open_session"]
 
 # What takes longer asks something, or hangs.
 TIMEOUT_SECONDS = 10.0
+# So many sessions start side by side: one shell's of each mode. More would hinder each other, and most people have one shell.
+AT_ONCE = len(Mode)
 # What an interactive shell says of having no terminal; a person's session has one.
 NO_TERMINAL = re.compile(r"no job control|cannot set terminal process group|[Ii]nappropriate ioctl|can't access tty")
 
@@ -126,6 +128,33 @@ class BegunSession:
 
     def _questions(self, folder: str) -> Questions:
         return Questions(folder, self._dialect, self._ask, self._names)
+
+
+class SideBySide:
+    """Sessions of which the first begin with a block, and each later one as an earlier one has answered."""
+
+    def __init__(self, sessions: Sequence[BegunSession]) -> None:
+        self._sessions = sessions
+        self._held = contextlib.ExitStack()
+
+    def __enter__(self) -> "SideBySide":
+        with contextlib.ExitStack() as held:
+            for one in self._sessions[:AT_ONCE]:
+                held.enter_context(one)
+            self._held = held.pop_all()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._held.close()
+
+    def results(self) -> tuple[Session, ...]:
+        """Wait for the answers of all, in their order."""
+        found = []
+        for number, one in enumerate(self._sessions):
+            found.append(one.result())
+            for later in self._sessions[number + AT_ONCE :][:1]:
+                self._held.enter_context(later)
+        return tuple(found)
 
 
 class _AtPrompt(Struct, frozen=True, kw_only=True):

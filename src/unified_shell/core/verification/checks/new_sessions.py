@@ -7,7 +7,7 @@ from msgspec import Struct
 
 from unified_shell.core.machine.host import Host
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
-from unified_shell.core.shells.sessions.sessions import Session, open_session
+from unified_shell.core.shells.sessions.sessions import BegunSession, Session, SideBySide
 from unified_shell.core.shells.sessions.shell_programs import find_program
 from unified_shell.core.shells.startup.own_shells import chosen_shells, wired_modes
 
@@ -48,10 +48,10 @@ class NewSessions(Struct, dict=True, frozen=True):
 
     @cached_property
     def opened(self) -> tuple[NewSession, ...]:
-        """The sessions, opened one after another: a fork beside threads may hang."""
+        """The sessions, which are forked from here: a fork beside threads may hang."""
         own = () if self.only_wired else ((one, mode) for one in self.own for mode in Mode)
-        modes = dict.fromkeys([*own, *wired_modes(self.host)])
-        return tuple(
-            NewSession(dialect, mode, open_session(dialect, mode, self.host, names=self.names))
-            for dialect, mode in modes
-        )
+        modes = tuple(dict.fromkeys([*own, *wired_modes(self.host)]))
+        begun = [BegunSession(dialect, mode, self.host, names=self.names) for dialect, mode in modes]
+        with SideBySide(begun) as sessions:
+            seen = sessions.results()
+        return tuple(NewSession(dialect, mode, one) for (dialect, mode), one in zip(modes, seen, strict=True))

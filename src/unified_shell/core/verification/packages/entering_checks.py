@@ -10,7 +10,7 @@ from unified_shell.core.machine.places import join
 from unified_shell.core.next_steps import ush
 from unified_shell.core.shells.dialects.dialect import Dialect, Mode
 from unified_shell.core.shells.sessions.path_faults import first_on
-from unified_shell.core.shells.sessions.sessions import open_session
+from unified_shell.core.shells.sessions.sessions import BegunSession, Session, SideBySide
 
 from .installed_metadata import read_installed
 
@@ -28,13 +28,17 @@ def check_entering(
         return ()
     commands = sorted({name for one in read_installed(environment).values() for name in one.command_names})
     own = "python" if environment.contents.is_python else interpreter_name(environment.contents)
-    return tuple(_enter(dialect, mode, environment, [own, *commands], host=host) for dialect, mode in modes)
+    with SideBySide([_entering(environment, *one, host) for one in modes]) as sessions:
+        return tuple(_judged(one, environment, [own, *commands]) for one in sessions.results())
 
 
-def _enter(dialect: Dialect, mode: Mode, environment: Environment, commands: Sequence[str], *, host: Host) -> Finding:
+def _entering(environment: Environment, dialect: Dialect, mode: Mode, host: Host) -> BegunSession:
     enter = dialect.source_line(join(environment.prefix, dialect.enter_name))
-    session = open_session(dialect, mode, host, ask=lambda _file: enter)
-    subject = f"new {mode.value} {dialect.name}"
+    return BegunSession(dialect, mode, host, ask=lambda _file: enter)
+
+
+def _judged(session: Session, environment: Environment, commands: Sequence[str]) -> Finding:
+    subject = f"new {session.mode.value} {session.shell}"
     question = f"enters {environment.name} and finds its commands"
     if session.trouble:
         return Finding(
