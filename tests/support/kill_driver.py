@@ -14,13 +14,19 @@ import signal
 import sys
 
 import unified_shell
+from unified_shell.entry import COLLECT_EVERY
 
 CHANGING = {"os.rename", "os.remove", "os.mkdir", "os.rmdir", "os.symlink", "os.link", "os.chmod", "os.truncate"}
 WRITING = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC
 
 
 def warm() -> None:
-    """Import everything once, so that a child begins at once."""
+    """Import everything once, so that a child begins at once, and is forked from quickly."""
+    # What the library of locks does at each fork takes longer than the fork; nothing here holds a lock while it forks what
+    # goes on to use it.
+    register, os.register_at_fork = os.register_at_fork, lambda **_: None
+    importlib.import_module("filelock")
+    os.register_at_fork = register
     for module in pkgutil.walk_packages(unified_shell.__path__, "unified_shell."):
         if "study_data" not in module.name and module.name.rpartition(".")[2] not in NEVER_IMPORTED:
             importlib.import_module(module.name)
@@ -29,7 +35,6 @@ def warm() -> None:
         "ctypes",
         "encodings.ascii",
         "pty",
-        "filelock",
         "httpx",
         "msgspec",
         "psutil",
@@ -43,6 +48,8 @@ def warm() -> None:
     from unified_shell.core.machine.processes.descendants import ending_with_us
 
     ending_with_us()
+    # As the installed command does.
+    gc.set_threshold(COLLECT_EVERY)
 
 
 NEVER_IMPORTED = {

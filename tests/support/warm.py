@@ -9,7 +9,7 @@ import atexit
 import gc
 import json
 import os
-import signal
+import selectors
 import socket
 import subprocess
 import sys
@@ -70,30 +70,37 @@ def _serve(address: str) -> None:
     warm()
     # What all calls share is not looked through again in each, which would also copy it.
     gc.freeze()
-    # Whoever answers a call is forgotten by itself.
-    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
-    with socket.socket(socket.AF_UNIX) as door:
+    with socket.socket(socket.AF_UNIX) as door, selectors.DefaultSelector() as waiting:
         door.bind(address)
         door.listen(64)
+        waiting.register(door, selectors.EVENT_READ)
         print("ready", flush=True)
         while True:
-            line, _ = door.accept()
-            if os.fork() == 0:
-                door.close()
-                signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-                _answer(line)
-                os._exit(0)
-            line.close()
+            for key, _ in waiting.select():
+                if key.fileobj is door:
+                    line, _ = door.accept()
+                    number = _begin(line)
+                    waiting.register(os.pidfd_open(number), selectors.EVENT_READ, (number, line))
+                else:
+                    waiting.unregister(key.fileobj)
+                    os.close(key.fd)
+                    _answer(*key.data)
 
 
-def _answer(line: socket.socket) -> None:
+def _begin(line: socket.socket) -> int:
+    """Begin a call in a child, which has no line to anybody that others could wait for; return its number."""
     request = json.loads(line.makefile().readline())
     number = os.fork()
     if number == 0:
-        line.close()
+        os.closerange(3, 256)
         _child(request)
+    return number
+
+
+def _answer(number: int, line: socket.socket) -> None:
     _, status = os.waitpid(number, 0)
-    line.sendall(f"{os.waitstatus_to_exitcode(status)}\n".encode())
+    with line:
+        line.sendall(f"{os.waitstatus_to_exitcode(status)}\n".encode())
 
 
 def _child(request: dict[str, object]) -> None:
