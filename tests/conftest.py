@@ -36,6 +36,7 @@ LONGEST = (
 # A home with one of everything, and some sixty faults made in it: two processes make one each.
 HALVES = ("test_faults.py",)
 
+ANSWERS = ".cache/unified-shell/interpreters.json"
 # Homes in memory are made, written through and removed twice as fast; there must be room for all that is in use at once.
 MEMORY = Path("/dev/shm")
 ROOM_BYTES = 6_000_000_000
@@ -50,12 +51,20 @@ def _keep_homes_in_memory() -> None:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(MEMORY))
 
 
+@pytest.fixture(scope="session")
+def known_interpreters(tmp_path_factory: pytest.TempPathFactory) -> bytes:
+    """What the interpreters of this machine said of themselves, as an account keeps it: each would be asked in each test."""
+    asking = Account(tmp_path_factory.mktemp("asking"))
+    asking.ush("interpreter", "list", code=None)
+    return (asking.home / ANSWERS).read_bytes()
+
+
 @pytest.fixture
-def account(tmp_path: Path) -> Account:
-    """An account without anything."""
-    home = tmp_path / "home"
-    home.mkdir()
-    return Account(home)
+def account(tmp_path: Path, known_interpreters: bytes) -> Account:
+    """An account without anything, but that it has met the interpreters of this machine."""
+    made = Account(tmp_path / "home")
+    made.write(ANSWERS, known_interpreters)
+    return made
 
 
 @pytest.fixture(scope="session")
