@@ -91,6 +91,29 @@ def test_what_went_off_by_itself_is_found_where_the_system_shows_no_processes(
     assert not psutil.pid_exists(there[0]) or psutil.Process(there[0]).status() == psutil.STATUS_ZOMBIE
 
 
+def test_what_went_off_is_found_where_the_numbers_of_processes_began_anew(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(descendants, "_newest_process", lambda: 10**9)
+    variables, mark = descendants.marked({"PATH": "/usr/bin:/bin"})
+    monkeypatch.undo()
+    with subprocess.Popen(["/bin/sleep", "60"], env=variables, start_new_session=True) as started:
+        descendants.end_marked(mark)
+        assert started.wait(5) == -9
+
+
+@pytest.mark.parametrize("handle", [True, False], ids=["a handle of the process", "none"])
+def test_an_end_is_waited_for_with_a_handle_and_without(
+    handle: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    if not handle:
+        monkeypatch.delattr(os, "pidfd_open", raising=False)
+    program = _script(tmp_path / "hum", "#!/bin/sh\nsleep $1; echo hum; exit 3\n")
+    ran = run_program([program, "0.15"], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=20)
+    assert (ran.returncode, ran.output, ran.timed_out) == (3, b"hum\n", False)
+    assert 0.15 <= ran.elapsed_seconds < 2
+    late = run_program([program, "20"], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=0.2)
+    assert (late.returncode, late.output, late.timed_out) == (None, b"", True)
+
+
 def _has_mark(one: psutil.Process, mark: str) -> bool:
     try:
         return one.environ().get(descendants.MARK) == mark
@@ -126,6 +149,7 @@ def test_a_child_that_lives_on_does_not_hold_us_up(tmp_path: Path) -> None:
     ("file", "function", "work"),
     [
         ("subprocess.py", "_wait", "program"),
+        ("ending.py", "wait", "program"),
         ("threading.py", "wait", "pause"),
         ("interrupts.py", "wait_unless_interrupted", "pause"),
     ],

@@ -29,7 +29,7 @@ from unified_shell.core.shells.dialects.dialect import (
 )
 from unified_shell.core.shells.dialects.posix import PosixText
 from unified_shell.core.shells.dialects.table import BASH, DIALECTS, dialect_named
-from unified_shell.core.shells.sessions import session_questions
+from unified_shell.core.shells.sessions import session_questions, sessions
 from unified_shell.core.shells.sessions.sessions import open_session
 from unified_shell.core.shells.wiring.wiring import Wiring, check_directory_name, read_wiring, wiring_file
 
@@ -222,6 +222,24 @@ def test_a_new_session_is_read_in_spite_of_its_startup_files(startup: str, mode:
     assert not session.trouble
     assert dict(session.variables).get("FOUND") == "1"
     assert session.answer == "answered\n"
+
+
+@pytest.mark.posix
+def test_sessions_side_by_side_answer_in_their_order_and_one_that_hangs_takes_none_s_time(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sessions, "TIMEOUT_SECONDS", 1.5)
+    (tmp_path / ".profile").write_text("sleep 60\n")
+    # More than a terminal holds for whom nobody reads.
+    (tmp_path / ".bashrc").write_text("head -c 300000 /dev/zero | tr '\\0' x; export FOUND=$((FOUND + 1))\n")
+    host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})
+    modes = [Mode.LOGIN, Mode.INTERACTIVE, Mode.INTERACTIVE, Mode.INTERACTIVE]
+    with sessions.SideBySide([sessions.BegunSession(BASH, mode, host) for mode in modes]) as begun:
+        hangs, *others = begun.results()
+    assert "no prompt was reached" in hangs.trouble
+    assert [(one.mode, one.trouble, dict(one.variables)["FOUND"]) for one in others] == [
+        (Mode.INTERACTIVE, "", "1")
+    ] * 3
 
 
 @pytest.mark.posix

@@ -12,13 +12,14 @@ from hypothesis import strategies as st
 from packaging.requirements import Requirement
 from packaging.specifiers import SpecifierSet
 from packaging.tags import Tag
-from packaging.utils import canonicalize_name
+from packaging.utils import canonicalize_name as canonicalized_by_library
 from packaging.version import Version
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
 from unified_shell.core.distributions.file_names import FileName
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import parse_metadata
+from unified_shell.core.distributions.names import canonicalize_name
 from unified_shell.core.distributions.record import RecordRow, hash_text, parse_record, record_text
 from unified_shell.core.distributions.sources import source_parts
 from unified_shell.core.distributions.tag_facts import TagFacts
@@ -216,6 +217,11 @@ SOME_VERSION = st.from_regex(
 SOME_BOUND = st.builds(
     lambda sign, one: f"{sign}{one.split('+')[0]}", st.sampled_from([">=", "<=", ">", "<"]), SOME_VERSION
 )
+
+
+@given(written=st.text(st.sampled_from("aZ09-_.é İ\n"), max_size=12))
+def test_a_project_s_name_is_made_canonical_as_the_library_does(written: str) -> None:
+    assert canonicalize_name(written) == canonicalized_by_library(written)
 
 
 @given(st.sets(SOME_VERSION, min_size=1, max_size=12), st.lists(SOME_BOUND, min_size=1, max_size=3))
