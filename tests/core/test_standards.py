@@ -1,5 +1,7 @@
 """A table for each standard that we read or write."""
 
+import email.parser
+import email.policy
 import os
 import subprocess
 import sys
@@ -17,6 +19,7 @@ from packaging.version import Version
 
 from unified_shell.core.distributions.entry_points import EntryPoint, parse_entry_points
 from unified_shell.core.distributions.file_names import FileName
+from unified_shell.core.distributions.headers import read_headers
 from unified_shell.core.distributions.import_names import import_names
 from unified_shell.core.distributions.metadata import parse_metadata
 from unified_shell.core.distributions.names import canonicalize_name
@@ -217,6 +220,37 @@ SOME_VERSION = st.from_regex(
 SOME_BOUND = st.builds(
     lambda sign, one: f"{sign}{one.split('+')[0]}", st.sampled_from([">=", "<=", ">", "<"]), SOME_VERSION
 )
+
+
+PIECES = (
+    "Name: comb",
+    "name:x",
+    "Requires-Dist: a ;\\n  b",
+    "License: Own",
+    " more",
+    "\\t|",
+    "",
+    "no colon",
+    "a b: c",
+    ":",
+    "Name:",
+)
+
+
+@given(pieces=st.lists(st.sampled_from(PIECES), max_size=8), end=st.sampled_from(("\n", "\r\n", "\r")))
+def test_headers_are_read_as_the_library_of_e_mail_does(pieces: list[str], end: str) -> None:
+    content = end.join(pieces).replace("\\n", end).replace("\\t", "\t").encode()
+    ours = read_headers(content)
+    theirs = email.parser.BytesParser(policy=email.policy.compat32).parsebytes(content, headersonly=True)
+    for name in ("Name", "Requires-Dist", "License"):
+        assert [one.split() for one in ours.every(name)] == [str(one).split() for one in theirs.get_all(name, [])]
+
+
+def test_metadata_is_read_in_utf_8() -> None:
+    read = parse_metadata(
+        "Name: comb\nVersion: 1\nSummary: Bienenstöcke wägen\nLicense: für Bienen\n\n".encode(), "w"
+    )
+    assert (read.summary, read.licence) == ("Bienenstöcke wägen", "für Bienen")
 
 
 @given(written=st.text(st.sampled_from("aZ09-_.é İ\n"), max_size=12))

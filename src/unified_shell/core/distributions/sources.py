@@ -3,8 +3,6 @@
 Source: the Source distribution format (PEP 517, 625) and Core metadata 2.2 (PEP 643: which fields hold for every build).
 """
 
-import email.parser
-import email.policy
 import os
 
 from msgspec import Struct
@@ -12,6 +10,7 @@ from packaging.version import InvalidVersion, Version
 
 from unified_shell.core.errors import UshError
 
+from .headers import read_headers
 from .metadata import Metadata, parse_metadata
 
 __all__ = ["SourceParts", "is_source_name", "source_parts", "static_metadata"]
@@ -53,9 +52,9 @@ def static_metadata(folder: str) -> Metadata | None:
     try:
         with open(os.path.join(folder, "PKG-INFO"), "rb") as file:
             content = file.read()
-        message = email.parser.BytesParser(policy=email.policy.compat32).parsebytes(content, headersonly=True)
-        told = tuple(int(one) for one in str(message.get("Metadata-Version", "0")).split(".")[:2])
-        changing = {str(one).strip().lower() for one in message.get_all("Dynamic", [])}
+        headers = read_headers(content)
+        told = tuple(int(one) for one in (headers.first("Metadata-Version") or "0").split(".")[:2])
+        changing = {one.lower() for one in headers.every("Dynamic")}
         if told < FIRST_STATIC or changing & TOLD_BY_BUILDING:
             return None
         return parse_metadata(content, os.path.basename(folder))
