@@ -9,12 +9,18 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import hypothesis
 import pytest
 
 from support.account import Account
 from support.wine import PROGRAM, Wine
 from unified_shell.demo.study import make_study_index
 
+# No test is judged by how long it takes.
+hypothesis.settings.register_profile(
+    "untimed", hypothesis.settings.get_profile(hypothesis.settings.get_current_profile_name()), deadline=None
+)
+hypothesis.settings.load_profile("untimed")
 # Which tests go to one process, by the file they stand in: they share what takes long to make.
 TOGETHER = {
     "test_wine.py": "wine",
