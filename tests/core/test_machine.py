@@ -15,6 +15,7 @@ from unified_shell.core.machine.files.durable import FileMode, replace_file
 from unified_shell.core.machine.host import read_host
 from unified_shell.core.machine.locations import locations_of
 from unified_shell.core.machine.processes import descendants
+from unified_shell.core.machine.processes.ending import KILL
 from unified_shell.core.machine.processes.processes import run_program
 from unified_shell.core.machine.programs.executables import FileKind, read_executable
 
@@ -97,7 +98,7 @@ def test_what_went_off_is_found_where_the_numbers_of_processes_began_anew(monkey
     monkeypatch.undo()
     with subprocess.Popen(["/bin/sleep", "60"], env=variables, start_new_session=True) as started:
         descendants.end_marked(mark)
-        assert started.wait(5) == -9
+        assert started.wait(5) == -KILL
 
 
 @pytest.mark.parametrize("handle", [True, False], ids=["a handle of the process", "none"])

@@ -5,7 +5,6 @@ That library itself takes bytes beyond ASCII for unknown ones, and loads for lon
 """
 
 import re
-from collections.abc import Mapping
 
 from msgspec import Struct
 
@@ -17,9 +16,9 @@ NAME = re.compile(r"[!-9;-~]*")
 
 
 class Headers(Struct, frozen=True):
-    """The values of each field in their order, by its name in small letters."""
+    """The fields in their order: names in small letters, and values."""
 
-    values: Mapping[str, list[str]]
+    fields: tuple[tuple[str, str], ...]
 
     def first(self, name: str) -> str:
         """Return a field's first value without white space around it; an empty text where there is none."""
@@ -27,22 +26,25 @@ class Headers(Struct, frozen=True):
 
     def every(self, name: str) -> list[str]:
         """Return all values of a field that may be there several times."""
-        return [one.strip() for one in self.values.get(name.lower(), ())]
+        wanted = name.lower()
+        return [value.strip() for one, value in self.fields if one == wanted]
 
 
 def read_headers(content: bytes) -> Headers:
     """Return the headers; they end at an empty line, or at one that is none."""
-    values: dict[str, list[str]] = {}
-    last: list[str] = []
+    fields: list[tuple[str, list[str]]] = []
+    goes_on = False
     for line in LINE_END.split(content.decode("utf-8", "replace")):
         if line[:1] in (" ", "\t"):
             # What goes on where nothing began is passed over.
-            last[-1:] = [f"{one}\n{line}" for one in last[-1:]]
+            if goes_on:
+                fields[-1][1].append(line)
             continue
         name, colon, value = line.partition(":")
         if not colon or not NAME.fullmatch(name):
             break
-        # One without a name is passed over, with what goes on below it.
-        last = values.setdefault(name.lower(), []) if name else []
-        last.append(value)
-    return Headers(values)
+        # One without a name is passed over too, with what goes on below it.
+        goes_on = bool(name)
+        if goes_on:
+            fields.append((name.lower(), [value]))
+    return Headers(tuple((name, "\n".join(lines)) for name, lines in fields))
