@@ -231,15 +231,18 @@ def test_sessions_side_by_side_answer_in_their_order_and_one_that_hangs_takes_no
     monkeypatch.setattr(sessions, "TIMEOUT_SECONDS", 1.5)
     (tmp_path / ".profile").write_text("sleep 60\n")
     # More than a terminal holds for whom nobody reads.
-    (tmp_path / ".bashrc").write_text("head -c 300000 /dev/zero | tr '\\0' x; export FOUND=$((FOUND + 1))\n")
+    (tmp_path / ".bashrc").write_text(
+        "head -c 300000 /dev/zero | tr '\\0' x\n"
+        "export FOUND=$((FOUND + 1)) OPEN=$(ls -l /proc/$$/fd | grep -c ptmx)\n"
+    )
     host = read_host({"HOME": str(tmp_path), "SHELL": "/bin/bash", "PATH": "/usr/bin:/bin"})
-    modes = [Mode.LOGIN, Mode.INTERACTIVE, Mode.INTERACTIVE, Mode.INTERACTIVE]
+    modes = [Mode.LOGIN, *[Mode.INTERACTIVE] * 3]
     with sessions.SideBySide([sessions.BegunSession(BASH, mode, host) for mode in modes]) as begun:
         hangs, *others = begun.results()
     assert "no prompt was reached" in hangs.trouble
-    assert [(one.mode, one.trouble, dict(one.variables)["FOUND"]) for one in others] == [
-        (Mode.INTERACTIVE, "", "1")
-    ] * 3
+    assert [(one.mode, one.trouble) for one in others] == [(Mode.INTERACTIVE, "")] * 3
+    # Each reads its file once, and has no end of another's terminal open.
+    assert [(dict(one.variables)["FOUND"], dict(one.variables)["OPEN"]) for one in others] == [("1", "0")] * 3
 
 
 @pytest.mark.posix
