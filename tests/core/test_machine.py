@@ -107,7 +107,7 @@ def test_an_end_is_waited_for_with_a_handle_and_without(
 ) -> None:
     if not handle:
         monkeypatch.delattr(os, "pidfd_open", raising=False)
-    program = _script(tmp_path / "hum", "#!/bin/sh\nsleep $1; echo hum; exit 3\n")
+    program = _script(tmp_path / "hum", "#!/bin/sh\nsleep $1 && echo hum; exit 3\n")
     ran = run_program([program, "0.15"], environment={"PATH": "/usr/bin:/bin"}, timeout_seconds=20)
     assert (ran.returncode, ran.output, ran.timed_out) == (3, b"hum\n", False)
     assert 0.15 <= ran.elapsed_seconds < 2
