@@ -88,7 +88,7 @@ class TypingAtPrompt:
         if self._number == 0:
             _become(self._argv, self._program, self._variables, self._directory, prepare)
         # Else it would be open in the next session too.
-        os.set_inheritable(self._terminal, False)
+        os.set_inheritable(self._terminal, False)  # noqa: FBT003 - it takes no names
         fcntl.ioctl(self._terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 40, COLUMNS, 0, 0))
         os.write(self._terminal, self._line)
 
