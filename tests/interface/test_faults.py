@@ -296,6 +296,17 @@ def _all_findings(account: Account) -> list[dict[str, str]]:
     return [one for target in found["targets"] for one in target["findings"]]
 
 
+def test_a_module_that_forgets_an_import_of_its_own_fails_as_it_would_alone(account: Account) -> None:
+    """Nothing of the standard library is loaded ahead that it could rely on without saying so."""
+    index = account.home / "wheels"
+    index.mkdir()
+    wheel(index, "hum", files={"hum.py": b"import concurrent\nBEES = concurrent.futures.Future\n"})
+    account.ush("index", "add", "own", index, "--yes")
+    account.new_environment()
+    told = account.ush("package", "get", "hum", "-e", "hive", "--yes", code=1).out
+    assert "has no attribute 'futures'" in told
+
+
 def test_what_a_command_or_an_outfit_brings_is_tried_at_its_end(account: Account) -> None:
     index = account.home / "wheels"
     index.mkdir()

@@ -107,18 +107,6 @@ def visit_all(numbers):
 
 # How far each node came, seen by the process that has to go on.
 progress = mmap.mmap(-1, max(1, 4 * len(nodes)))
-# What nearly every package loads of the standard library, and loads whole: here once for all.
-COMMON = (
-    "argparse ast asyncio base64 collections contextlib copy ctypes dataclasses datetime decimal enum fractions functools"
-    " getpass glob hashlib heapq inspect io itertools json logging math operator pathlib pickle platform pprint queue random"
-    " re shutil signal socket ssl string struct subprocess tempfile textwrap threading traceback types typing uuid warnings"
-    " weakref zipfile"
-)
-for name in COMMON.split():
-    try:
-        importlib.import_module(name)
-    except ImportError:
-        pass
 gc.freeze()
 visit_all(children.get(-1, []))
 os._exit(0)
