@@ -13,16 +13,17 @@ __all__ = ["Questions"]
 # Its own parent is the shell that read the lines. Absolute programs pass by aliases, functions and a broken PATH; that the
 # answer is whole is told by another file. What comes next at the prompt, such as the writing of a history, is not waited
 # for by us: so it is held up until the session is ended, and the shell's program can be asked for by its number till then.
+# Whoever began it may first search a disk, or ask interpreters; no such work takes as long.
 DUMP = """[ ! -t 0 ] || echo $PPID > "$1.number"
 [ -t 0 ] || /bin/readlink /proc/$PPID/exe > "$1.shell"
 /bin/cp /proc/$$/environ "$1" && : > "$1.whole"
-[ ! -t 0 ] || exec /bin/sleep 5
+[ ! -t 0 ] || exec /bin/sleep 60
 """
 # Without `/proc` the session itself starts what writes its variables: a shell between would change some. Of the shell that
 # read the lines only its name is told.
 SHOW = """/bin/ps -o comm= -p $PPID > "$1.shell"
 : > "$1.whole"
-[ ! -t 0 ] || exec /bin/sleep 5
+[ ! -t 0 ] || exec /bin/sleep 60
 """
 
 
